@@ -1,0 +1,1 @@
+"""Bruvet: side-by-side barbecue trials, planned, logged, compared and judged honestly."""

@@ -1,0 +1,71 @@
+"""Debian packages that a command needs: asked for by what they bring, installed only when it is missing."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+from . import Refusal
+from .cluster import server_binaries
+
+
+def say(text: str) -> None:
+    print(text, file=sys.stderr, flush=True)
+
+
+def _apt(*words: str, sink: Path) -> None:
+    command = ["apt-get", "-q", "-y", *words]
+    if os.geteuid() != 0:
+        if not shutil.which("sudo"):
+            raise Refusal(f"needs Debian packages; as root: apt-get {' '.join(words)}")
+        command = ["sudo", "env", "DEBIAN_FRONTEND=noninteractive", *command]
+    environment = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+    with sink.open("a") as log:
+        done = subprocess.run(command, stdin=subprocess.DEVNULL, stdout=log, stderr=log, env=environment)
+    if done.returncode != 0:
+        last = sink.read_text(errors="replace").strip().splitlines()[-1:]
+        raise Refusal(f"apt-get {' '.join(words)} failed: {' '.join(last)} (log: {sink})")
+
+
+def _require_apt(what: str) -> Path:
+    if not shutil.which("apt-get"):
+        raise Refusal(f"{what} is not installed and this machine has no apt-get: install it, then start again")
+    log = Path(os.environ["BRUVET_HOME"]) / "apt.log"
+    log.unlink(missing_ok=True)
+    return log
+
+
+def ensure_postgresql() -> Path:
+    """Folder of the server binaries, installing Debian's package when there is none."""
+    found = server_binaries()
+    if found:
+        return found
+    log = _require_apt("PostgreSQL")
+    say("Installing the Debian packages postgresql-common and postgresql (the server)")
+    _apt("update", sink=log)
+    _apt("install", "--no-install-recommends", "postgresql-common", sink=log)
+    # Debian would make and start a cluster on port 5432; Bruvet keeps one of its own instead.
+    setting = Path("/etc/postgresql-common/createcluster.conf")
+    edit = ["sed", "-i", "s/^#\\?create_main_cluster.*/create_main_cluster = false/", str(setting)]
+    subprocess.run(edit if os.geteuid() == 0 else ["sudo", *edit], check=False)
+    _apt("install", "--no-install-recommends", "postgresql", sink=log)
+    found = server_binaries()
+    if not found:
+        raise Refusal(f"the package postgresql brought no server (log: {log})")
+    return found
+
+
+def ensure_chromium() -> str:
+    found = shutil.which("chromium")
+    if not found:
+        log = _require_apt("Chromium")
+        say("Installing the Debian package chromium (for the browser tests)")
+        _apt("update", sink=log)
+        _apt("install", "--no-install-recommends", "chromium", sink=log)
+        found = shutil.which("chromium")
+        if not found:
+            raise Refusal(f"the package chromium brought no program of that name (log: {log})")
+    return found

@@ -1,0 +1,173 @@
+"""The words of the trade that Bruvet stores and shows, each with its label."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Term(StrEnum):
+    """A stored word with the label a person reads; members are written `NAME = "stored", "label"`."""
+
+    label: str
+
+    def __new__(cls, value: str, label: str) -> Term:
+        member = str.__new__(cls, value)
+        member._value_ = value
+        member.label = label
+        return member
+
+    @classmethod
+    def choices(cls) -> list[tuple[str, str]]:
+        return [(member.value, member.label) for member in cls]
+
+
+class Factor(Term):
+    COOKER = "cooker", "Cooker"
+    PIT_TEMPERATURE = "pit-temperature", "Pit temperature"
+    WRAP = "wrap", "Wrap"
+    COOK_TIME = "cook-time", "Cook time"
+    CUT = "cut", "Cut"
+    WOOD = "wood", "Wood"
+    RUB = "rub", "Rub"
+    REST = "rest", "Rest"
+    OTHER = "other", "Something else"
+
+
+class CookerKind(Term):
+    PELLET = "pellet", "Pellet"
+    CERAMIC = "ceramic", "Ceramic"
+    KETTLE = "kettle", "Kettle"
+    BULLET = "bullet", "Bullet"
+    DRUM = "drum", "Drum"
+    OFFSET = "offset", "Offset stick burner"
+    GRAVITY = "gravity", "Gravity-fed charcoal"
+    DIRECT = "direct", "Direct heat over embers"
+    CABINET = "cabinet", "Electric or gas cabinet"
+
+
+class Cut(Term):
+    BRISKET_WHOLE = "brisket-whole", "Brisket, whole"
+    BRISKET_FLAT = "brisket-flat", "Brisket, flat"
+    BEEF_CHUCK = "beef-chuck", "Beef chuck"
+    BEEF_CHEEK = "beef-cheek", "Beef cheek"
+    BEEF_PLATE_RIBS = "beef-plate-ribs", "Beef plate ribs"
+    BEEF_SHORT_RIBS = "beef-short-ribs", "Beef short ribs"
+    PORK_SHOULDER = "pork-shoulder", "Pork shoulder"
+    PORK_COLLAR = "pork-collar", "Pork collar"
+    PORK_BELLY = "pork-belly", "Pork belly"
+    PORK_SPARE_RIBS = "pork-spare-ribs", "Pork spare ribs"
+    PORK_LOIN_RIBS = "pork-loin-ribs", "Pork loin ribs"
+    LAMB_SHOULDER = "lamb-shoulder", "Lamb shoulder"
+    TURKEY_THIGH = "turkey-thigh", "Turkey thigh"
+    TURKEY_BREAST = "turkey-breast", "Turkey breast"
+    CHICKEN_WHOLE = "chicken-whole", "Chicken, whole"
+    OTHER = "other", "Another cut"
+
+
+POULTRY = frozenset({Cut.TURKEY_THIGH, Cut.TURKEY_BREAST, Cut.CHICKEN_WHOLE})
+
+
+class WrapRule(Term):
+    NEVER = "never", "Never wrapped"
+    TEMPERATURE = "temperature", "At an internal temperature"
+    BARK = "bark", "When the bark is set and the colour is right"
+    STALL = "stall", "When the stall has begun"
+    STALL_AND_BARK = "stall-and-bark", "When the stall has begun and the bark is set"
+    CLOCK = "clock", "By the clock"
+
+
+class WrapIn(Term):
+    FOIL = "foil", "Foil"
+    PAPER = "paper", "Butcher paper"
+    TRAY = "tray", "Foil tray, open on top"
+    NONE = "none", "Nothing"
+
+
+class DoneRule(Term):
+    FEEL = "feel", "Probe feel inside a temperature band"
+    TEMPERATURE = "temperature", "Internal temperature"
+    TIME = "time", "Time and look"
+
+
+class RestKind(Term):
+    COUNTER = "counter", "On the counter"
+    BOX = "box", "Insulated box"
+    HOT_HOLD = "hot-hold", "Hot holding"
+    NONE = "none", "No rest"
+
+
+class EventKind(Term):
+    """What can be done or happen; `mark` is the letter of its mark on a strip."""
+
+    mark: str
+
+    def __new__(cls, value: str, label: str, mark: str = "") -> EventKind:
+        member = str.__new__(cls, value)
+        member._value_ = value
+        member.label = label
+        member.mark = mark
+        return member
+
+    MEAT_ON = "meat-on", "Meat on", "M"
+    LID = "lid", "Lid open", "L"
+    SPRITZ = "spritz", "Spritz", "S"
+    WRAP = "wrap", "Wrap", "W"
+    UNWRAP = "unwrap", "Unwrap", "U"
+    TURN = "turn", "Turn", "T"
+    MOVE = "move", "Move", "V"
+    PIT_SET = "pit-set", "Pit set to", "P"
+    FUEL = "fuel", "Fuel", "F"
+    WOOD = "wood", "Wood", "D"
+    WEATHER = "weather", "Weather", "Q"
+    PULL = "pull", "Pull", "X"
+    REST_START = "rest-start", "Rest starts", "R"
+    REST_END = "rest-end", "Rest ends", "E"
+    NOTE = "note", "Note", "N"
+
+
+class Bark(Term):
+    WET = "wet", "Wet"
+    TACKY = "tacky", "Tacky"
+    SET = "set", "Set"
+
+
+class Feel(Term):
+    FIRM = "firm", "Firm"
+    SLIGHT = "slight", "Slight drag"
+    NO_DRAG = "no-drag", "No drag"
+
+
+class Attribute(Term):
+    BARK = "bark", "Bark"
+    SMOKE = "smoke", "Smoke"
+    TENDERNESS = "tenderness", "Tenderness"
+    JUICINESS = "juiciness", "Juiciness"
+    FLAVOUR = "flavour", "Flavour"
+    OVERALL = "overall", "Overall"
+
+
+@dataclass(frozen=True)
+class ArmLook:
+    """How an arm is told apart: by letter, marker and line pattern first, by colour second."""
+
+    letter: str
+    marker: str
+    dash: tuple[int, ...]
+    colour: str
+    night_colour: str
+
+
+ARM_LOOKS = {
+    look.letter: look
+    for look in (
+        ArmLook("A", "disc", (), "#0b4f6c", "#ffb000"),
+        ArmLook("B", "square", (9, 4), "#b8460b", "#ff7a3c"),
+        ArmLook("C", "triangle", (2, 3), "#5b3a8c", "#e0c060"),
+        ArmLook("D", "diamond", (9, 3, 2, 3), "#2a6b2e", "#d98a5c"),
+        ArmLook("E", "cross", (16, 4), "#8c1c4a", "#ffd9a0"),
+        ArmLook("F", "hexagon", (4, 2, 1, 2, 1, 2), "#4d4d4d", "#c8a27a"),
+    )
+}
+MAX_ARMS = len(ARM_LOOKS)
+MIN_ARMS = 2

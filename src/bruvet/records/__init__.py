@@ -1,0 +1,1 @@
+"""What is remembered: typed SQLAlchemy models, queries, migrations."""

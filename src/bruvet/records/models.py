@@ -1,0 +1,313 @@
+"""The tables. Temperatures are °C, masses kg, lengths mm, times UTC."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import (
+    BigInteger,
+    CheckConstraint,
+    Date,
+    DateTime,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    MetaData,
+    String,
+    Text,
+    UniqueConstraint,
+    func,
+)
+from sqlalchemy.dialects.postgresql import JSONB, REAL
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+NAMING = {
+    "ix": "ix_%(column_0_label)s",
+    "uq": "uq_%(table_name)s_%(column_0_name)s",
+    "ck": "ck_%(table_name)s_%(constraint_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_name)s",
+    "pk": "pk_%(table_name)s",
+}
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(naming_convention=NAMING)
+    type_annotation_map = {  # noqa: RUF012
+        datetime: DateTime(timezone=True),
+        dict[str, Any]: JSONB,
+        str: Text,
+    }
+
+
+class Stamped:
+    """Who entered a row, and when."""
+
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    created_by: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
+
+
+class Person(Base):
+    __tablename__ = "person"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+    password_hash: Mapped[str]
+    role: Mapped[str] = mapped_column(String(20), default="owner")
+    temp_unit: Mapped[str] = mapped_column(String(1), default="f")
+    mass_unit: Mapped[str] = mapped_column(String(2), default="lb")
+    theme: Mapped[str] = mapped_column(String(10), default="day")
+    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class SignIn(Base):
+    """One signed-in browser; ending the row ends the session."""
+
+    __tablename__ = "sign_in"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
+    started_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    seen_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    browser: Mapped[str] = mapped_column(String(200), default="")
+    person: Mapped[Person] = relationship()
+
+
+class SignInFailure(Base):
+    __tablename__ = "sign_in_failure"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), index=True)
+    address: Mapped[str] = mapped_column(String(64), index=True)
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Cooker(Stamped, Base):
+    __tablename__ = "cooker"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    note: Mapped[str] = mapped_column(default="")
+
+
+class Trial(Stamped, Base):
+    __tablename__ = "trial"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    title: Mapped[str] = mapped_column(String(120))
+    question: Mapped[str]
+    factor: Mapped[str] = mapped_column(String(30))
+    factor_other: Mapped[str] = mapped_column(String(120), default="")
+    held_same: Mapped[str] = mapped_column(default="")
+    note: Mapped[str] = mapped_column(default="")
+    cook_date: Mapped[date] = mapped_column(Date)
+    tz: Mapped[str] = mapped_column(String(60))
+    temp_unit: Mapped[str] = mapped_column(String(1), default="f")
+    mass_unit: Mapped[str] = mapped_column(String(2), default="lb")
+    own_words: Mapped[str] = mapped_column(default="")
+    updated_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
+    arms: Mapped[list[Arm]] = relationship(
+        back_populates="trial", order_by="Arm.letter", cascade="all, delete-orphan"
+    )
+    probes: Mapped[list[Probe]] = relationship(
+        back_populates="trial", order_by="Probe.id", cascade="all, delete-orphan"
+    )
+    events: Mapped[list[Event]] = relationship(
+        back_populates="trial", order_by="Event.at, Event.id", cascade="all, delete-orphan"
+    )
+    looks: Mapped[list[Look]] = relationship(
+        back_populates="trial", order_by="Look.at, Look.id", cascade="all, delete-orphan"
+    )
+    log_files: Mapped[list[LogFile]] = relationship(
+        back_populates="trial", order_by="LogFile.id", cascade="all, delete-orphan"
+    )
+    panellists: Mapped[list[Panellist]] = relationship(
+        back_populates="trial", order_by="Panellist.id", cascade="all, delete-orphan"
+    )
+
+
+class Arm(Base):
+    __tablename__ = "arm"
+    __table_args__ = (
+        UniqueConstraint("trial_id", "letter"),
+        CheckConstraint("letter ~ '^[A-F]$'", name="letter"),
+    )
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
+    letter: Mapped[str] = mapped_column(String(1))
+    label: Mapped[str] = mapped_column(String(80), default="")
+    cooker_id: Mapped[int | None] = mapped_column(ForeignKey("cooker.id", ondelete="SET NULL"))
+    pit_target_c: Mapped[float | None]
+    wrap_rule: Mapped[str] = mapped_column(String(20), default="never")
+    wrap_in: Mapped[str] = mapped_column(String(10), default="none")
+    wrap_at_c: Mapped[float | None]
+    wrap_at_min: Mapped[float | None]
+    done_rule: Mapped[str] = mapped_column(String(20), default="feel")
+    done_at_c: Mapped[float | None]
+    done_at_min: Mapped[float | None]
+    rest_kind: Mapped[str] = mapped_column(String(20), default="box")
+    rest_min: Mapped[float | None]
+    wood: Mapped[str] = mapped_column(String(120), default="")
+    rub: Mapped[str] = mapped_column(String(200), default="")
+    trial: Mapped[Trial] = relationship(back_populates="arms")
+    cooker: Mapped[Cooker | None] = relationship()
+    pieces: Mapped[list[Piece]] = relationship(
+        back_populates="arm", order_by="Piece.number", cascade="all, delete-orphan"
+    )
+
+
+class Piece(Base):
+    __tablename__ = "piece"
+    __table_args__ = (UniqueConstraint("arm_id", "number"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    arm_id: Mapped[int] = mapped_column(ForeignKey("arm.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int] = mapped_column(default=1)
+    cut: Mapped[str] = mapped_column(String(30))
+    cut_other: Mapped[str] = mapped_column(String(80), default="")
+    grade: Mapped[str] = mapped_column(String(80), default="")
+    source: Mapped[str] = mapped_column(String(120), default="")
+    raw_kg: Mapped[float | None]
+    trimmed_kg: Mapped[float | None]
+    cooked_kg: Mapped[float | None]
+    thickness_mm: Mapped[float | None]
+    bone: Mapped[str] = mapped_column(String(10), default="")
+    opened: Mapped[bool] = mapped_column(default=False)
+    start_c: Mapped[float | None]
+    arm: Mapped[Arm] = relationship(back_populates="pieces")
+
+    @property
+    def name(self) -> str:
+        return f"{self.arm.letter}{self.number}"
+
+
+class Probe(Base):
+    """A channel whose readings belong to a piece, or to the pit of an arm."""
+
+    __tablename__ = "probe"
+    __table_args__ = (UniqueConstraint("trial_id", "arm_id", "piece_id", "place", postgresql_nulls_not_distinct=True),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
+    arm_id: Mapped[int] = mapped_column(ForeignKey("arm.id", ondelete="CASCADE"), index=True)
+    piece_id: Mapped[int | None] = mapped_column(ForeignKey("piece.id", ondelete="CASCADE"))
+    place: Mapped[str] = mapped_column(String(60))
+    trial: Mapped[Trial] = relationship(back_populates="probes")
+    arm: Mapped[Arm] = relationship()
+    piece: Mapped[Piece | None] = relationship()
+
+    @property
+    def is_pit(self) -> bool:
+        return self.piece_id is None
+
+    @property
+    def label(self) -> str:
+        return f"{self.arm.letter} pit, {self.place}" if self.piece is None else f"{self.piece.name} {self.place}"
+
+
+class Reading(Base):
+    __tablename__ = "reading"
+    probe_id: Mapped[int] = mapped_column(ForeignKey("probe.id", ondelete="CASCADE"), primary_key=True)
+    at: Mapped[datetime] = mapped_column(primary_key=True)
+    temp_c: Mapped[float] = mapped_column(REAL)
+
+
+class LogFile(Stamped, Base):
+    """A logger file as it came, its column mapping, and how far its import is."""
+
+    __tablename__ = "log_file"
+    __table_args__ = (Index("uq_log_file_trial_sha", "trial_id", "sha256", unique=True),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(255))
+    sha256: Mapped[str] = mapped_column(String(64))
+    size: Mapped[int] = mapped_column(BigInteger)
+    content: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    mapping: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    state: Mapped[str] = mapped_column(String(20), default="new")
+    done_share: Mapped[float] = mapped_column(default=0.0)
+    outcome: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    trial: Mapped[Trial] = relationship(back_populates="log_files")
+
+
+class Event(Stamped, Base):
+    """Something done, at a time, to a piece, an arm or its cooker."""
+
+    __tablename__ = "event"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
+    arm_id: Mapped[int] = mapped_column(ForeignKey("arm.id", ondelete="CASCADE"), index=True)
+    piece_id: Mapped[int | None] = mapped_column(ForeignKey("piece.id", ondelete="CASCADE"))
+    kind: Mapped[str] = mapped_column(String(20))
+    at: Mapped[datetime]
+    wrap_in: Mapped[str] = mapped_column(String(10), default="")
+    temp_c: Mapped[float | None]
+    minutes: Mapped[float | None]
+    note: Mapped[str] = mapped_column(default="")
+    trial: Mapped[Trial] = relationship(back_populates="events")
+    arm: Mapped[Arm] = relationship()
+    piece: Mapped[Piece | None] = relationship()
+
+
+class Look(Stamped, Base):
+    """What was seen and felt at one check."""
+
+    __tablename__ = "look"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
+    piece_id: Mapped[int] = mapped_column(ForeignKey("piece.id", ondelete="CASCADE"), index=True)
+    at: Mapped[datetime]
+    bark: Mapped[str] = mapped_column(String(10), default="")
+    colour: Mapped[str] = mapped_column(String(80), default="")
+    pull_back_mm: Mapped[float | None]
+    note: Mapped[str] = mapped_column(default="")
+    trial: Mapped[Trial] = relationship(back_populates="looks")
+    piece: Mapped[Piece] = relationship()
+    spots: Mapped[list[Spot]] = relationship(
+        back_populates="look", order_by="Spot.id", cascade="all, delete-orphan"
+    )
+
+
+class Spot(Base):
+    """A handheld reading, a feel, or both, at one place during a look."""
+
+    __tablename__ = "spot"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    look_id: Mapped[int] = mapped_column(ForeignKey("look.id", ondelete="CASCADE"), index=True)
+    place: Mapped[str] = mapped_column(String(60))
+    temp_c: Mapped[float | None]
+    feel: Mapped[str] = mapped_column(String(10), default="")
+    look: Mapped[Look] = relationship(back_populates="spots")
+
+
+class Panellist(Stamped, Base):
+    __tablename__ = "panellist"
+    __table_args__ = (UniqueConstraint("trial_id", "name"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(80))
+    blind: Mapped[bool] = mapped_column(default=False)
+    preferred_arm_id: Mapped[int | None] = mapped_column(ForeignKey("arm.id", ondelete="SET NULL"))
+    remark: Mapped[str] = mapped_column(default="")
+    trial: Mapped[Trial] = relationship(back_populates="panellists")
+    preferred_arm: Mapped[Arm | None] = relationship()
+    scores: Mapped[list[Score]] = relationship(back_populates="panellist", cascade="all, delete-orphan")
+
+
+class Score(Base):
+    __tablename__ = "score"
+    __table_args__ = (CheckConstraint("value BETWEEN 1 AND 9", name="value"),)
+    panellist_id: Mapped[int] = mapped_column(ForeignKey("panellist.id", ondelete="CASCADE"), primary_key=True)
+    arm_id: Mapped[int] = mapped_column(ForeignKey("arm.id", ondelete="CASCADE"), primary_key=True)
+    attribute: Mapped[str] = mapped_column(String(20), primary_key=True)
+    value: Mapped[int]
+    panellist: Mapped[Panellist] = relationship(back_populates="scores")
+
+
+class Revision(Base):
+    """The earlier values of a row that was edited or deleted, with who did it and when."""
+
+    __tablename__ = "revision"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    table_name: Mapped[str] = mapped_column(String(40))
+    row_id: Mapped[int]
+    trial_id: Mapped[int | None] = mapped_column(index=True)
+    action: Mapped[str] = mapped_column(String(10))
+    earlier: Mapped[dict[str, Any]]
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+    person_id: Mapped[int | None]
