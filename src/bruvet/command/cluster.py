@@ -97,8 +97,10 @@ class Cluster:
         password_file.chmod(0o600)
         try:
             self._run(
-                [self.binaries / "initdb", "-D", fresh, "-U", ROLE, "-A", "scram-sha-256", "--pwfile"]
-                + [password_file, "-E", "UTF8", "--locale=C.UTF-8", "--no-instructions"],
+                [
+                    *(self.binaries / "initdb", "-D", fresh, "-U", ROLE, "-A", "scram-sha-256"),
+                    *("--pwfile", password_file, "-E", "UTF8", "--locale=C.UTF-8", "--no-instructions"),
+                ],
                 "could not make the database cluster",
             )
         except (Refusal, KeyboardInterrupt):
@@ -108,7 +110,9 @@ class Cluster:
 
     def running(self) -> bool:
         done = subprocess.run(
-            self._as_account([self.binaries / "pg_ctl", "status", "-D", self.data]), capture_output=True, cwd="/"
+            self._as_account([self.binaries / "pg_ctl", "status", "-D", self.data]),
+            capture_output=True,
+            cwd="/",
         )
         return done.returncode == 0
 
@@ -127,8 +131,10 @@ class Cluster:
         if not durable:
             options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
         self._run(
-            [self.binaries / "pg_ctl", "start", "-w", "-t", "60", "-D", self.data]
-            + ["-l", self.folder / "server.log", "-o", options],
+            [
+                *(self.binaries / "pg_ctl", "start", "-w", "-t", "60", "-D", self.data),
+                *("-l", self.folder / "server.log", "-o", options),
+            ],
             "the database did not start",
         )
 
@@ -154,9 +160,7 @@ def _open_the_way(folder: Path) -> None:
     """Let the unprivileged account walk to `folder`, through the state folder but not through anyone's home."""
     home = Path(os.environ["BRUVET_HOME"])
     home.chmod(home.stat().st_mode | 0o011)
-    reach = subprocess.run(
-        ["runuser", "-u", ACCOUNT, "--", "test", "-w", str(folder)], capture_output=True, cwd="/"
-    )
+    reach = subprocess.run(["runuser", "-u", ACCOUNT, "--", "test", "-w", str(folder)], capture_output=True, cwd="/")
     if reach.returncode != 0:
         raise Refusal(
             f"root may not run PostgreSQL, and the account '{ACCOUNT}' that does cannot reach {folder}: "

@@ -103,9 +103,7 @@ class Trial(Stamped, Base):
     mass_unit: Mapped[str] = mapped_column(String(2), default="lb")
     own_words: Mapped[str] = mapped_column(default="")
     updated_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
-    arms: Mapped[list[Arm]] = relationship(
-        back_populates="trial", order_by="Arm.letter", cascade="all, delete-orphan"
-    )
+    arms: Mapped[list[Arm]] = relationship(back_populates="trial", order_by="Arm.letter", cascade="all, delete-orphan")
     probes: Mapped[list[Probe]] = relationship(
         back_populates="trial", order_by="Probe.id", cascade="all, delete-orphan"
     )
@@ -258,9 +256,7 @@ class Look(Stamped, Base):
     note: Mapped[str] = mapped_column(default="")
     trial: Mapped[Trial] = relationship(back_populates="looks")
     piece: Mapped[Piece] = relationship()
-    spots: Mapped[list[Spot]] = relationship(
-        back_populates="look", order_by="Spot.id", cascade="all, delete-orphan"
-    )
+    spots: Mapped[list[Spot]] = relationship(back_populates="look", order_by="Spot.id", cascade="all, delete-orphan")
 
 
 class Spot(Base):

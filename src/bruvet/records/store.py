@@ -49,6 +49,10 @@ def _storable(value: Any) -> Any:
     return value.isoformat() if isinstance(value, (date, datetime)) else value
 
 
+def _columns(row: Any) -> list[str]:
+    return [attribute.key for attribute in inspect(row).mapper.column_attrs]
+
+
 def _trial_of(row: Any) -> int | None:
     if isinstance(row, Trial):
         return row.id
@@ -67,13 +71,13 @@ def keep_earlier_values(session: Session, context: Any, instances: Any) -> None:
         state = inspect(row)
         changed = {
             name: _storable(history.deleted[0])
-            for name in state.mapper.column_attrs.keys()
+            for name in _columns(row)
             if (history := state.attrs[name].history).has_changes() and history.deleted and name != "updated_at"
         }
         if changed:
             session.add(_revision(row, "edit", changed, person_id))
     for row in [r for r in session.deleted if isinstance(r, KEPT)]:
-        whole = {name: _storable(getattr(row, name)) for name in inspect(row).mapper.column_attrs.keys()}
+        whole = {name: _storable(getattr(row, name)) for name in _columns(row)}
         session.add(_revision(row, "delete", whole, person_id))
 
 

@@ -1,0 +1,1 @@
+"""Temperature curves: cleaned, stalls named, measured and compared."""

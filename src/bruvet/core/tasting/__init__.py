@@ -1,0 +1,1 @@
+"""What the tasters said, and what so many tasters can show."""

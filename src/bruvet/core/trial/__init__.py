@@ -1,0 +1,1 @@
+"""The trial: its words, its phases, and what differed between its arms."""

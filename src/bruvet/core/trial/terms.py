@@ -11,7 +11,7 @@ class Term(StrEnum):
 
     label: str
 
-    def __new__(cls, value: str, label: str) -> Term:
+    def __new__(cls, value: str, label: str = "") -> Term:
         member = str.__new__(cls, value)
         member._value_ = value
         member.label = label
@@ -102,7 +102,7 @@ class EventKind(Term):
 
     mark: str
 
-    def __new__(cls, value: str, label: str, mark: str = "") -> EventKind:
+    def __new__(cls, value: str, label: str = "", mark: str = "") -> EventKind:
         member = str.__new__(cls, value)
         member._value_ = value
         member.label = label

@@ -1,0 +1,1 @@
+"""What was found, said in plain sentences that the data carry."""

@@ -7,6 +7,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
+from itertools import pairwise
 from typing import Literal
 
 from .table import Row, Table
@@ -27,7 +28,9 @@ MINUTES_NAME = re.compile(r"\b(minutes?|mins?)\b")
 PROBE_NAME = re.compile(r"\b(probe|channel|sensor|source|name|id|ch|label|input|port|meter|series|fühler|sonde)\b")
 VALUE_NAME = re.compile(r"\b(temp|temps|temperature|value|reading|wert|temperatur|valor)\b")
 UNIT_NAME = re.compile(r"\b(units?|scale|einheit)\b")
-EVENT_NAME = re.compile(r"\b(events?|notes?|remarks?|comments?|actions?|log|marker|annotation|what|ereignis|bemerkung)\b")
+EVENT_NAME = re.compile(
+    r"\b(events?|notes?|remarks?|comments?|actions?|log|marker|annotation|what|ereignis|bemerkung)\b"
+)
 IGNORED_NAME = re.compile(
     r"\b(battery|batt|bat|rssi|signal|humidity|rh|fan|alarm|set|setpoint|set ?point|target|index|no|nr|row|record|"
     r"sample|seq|sequence|number|serial|firmware|volt|voltage|status|duty|output|power|hum|level|limit|high|low|"
@@ -118,7 +121,10 @@ def _settle_layout(roles: list[Role], names: list[str], columns: list[list[str]]
             i
             for i, role in enumerate(roles)
             if role in ("temperature", "ignored")
-            and re.search(r"^(probe|channel|sensor|ch|port|input|id|probe (id|no|nr|number)|channel (no|nr|number))$", names[i])
+            and re.search(
+                r"^(probe|channel|sensor|ch|port|input|id|probe (id|no|nr|number)|channel (no|nr|number))$",
+                names[i],
+            )
             and len(set(columns[i])) <= 16
             and len(columns[i]) >= 2 * len(set(columns[i]))
             and all(cell.isdigit() for cell in columns[i])
@@ -196,12 +202,17 @@ def _bare_time(index: int, cells: list[str], name: str) -> tuple[TimeReader, str
     from_zero = re.fullmatch(r"0{1,2}:00(?::00(?:[.,]0+)?)?", cells[0]) is not None
     in_order = hours == sorted(hours)
     if from_zero and in_order and not re.search(r"\b(clock|of day|uhrzeit|hora|local)\b", name):
-        return elapsed, "Is this time elapsed since the log began, or time of day from midnight on? Read as elapsed."
+        return (
+            elapsed,
+            "Is this time elapsed since the log began, or time of day from midnight on? Read as elapsed.",
+        )
     return TimeReader("time-of-day", (index,)), None
 
 
 def _numeric_time(columns: list[list[str]], names: list[str]) -> tuple[tuple[int, ...], TimeReader, str | None]:
-    candidates = [i for i, cells in enumerate(columns) if cells and _share(cells, lambda c: bool(NUMBER.match(c))) > 0.9]
+    candidates = [
+        i for i, cells in enumerate(columns) if cells and _share(cells, lambda c: bool(NUMBER.match(c))) > 0.9
+    ]
     for i in candidates:
         values = _numbers(columns[i])
         if values and min(values) > 9e8 and max(values) < 5e9:
@@ -235,7 +246,7 @@ def raise_no_time(names: list[str]) -> None:
 def _rising(values: list[float]) -> bool:
     if len(values) < 2:
         return bool(values)
-    ups = sum(b > a for a, b in zip(values, values[1:], strict=False))
+    ups = sum(b > a for a, b in pairwise(values))
     return ups >= 0.9 * (len(values) - 1)
 
 
@@ -298,9 +309,7 @@ def _day_order(rows: list[Row], chosen: tuple[int, ...], log_date: date | None) 
         if near_d != near_m:
             return ("day", None) if near_d else ("month", None)
     order: Order = "month" if half_day else "day"
-    return order, (
-        f"Is {example} day/month or month/day? Nothing in the file settles it; read as {order} first."
-    )
+    return order, (f"Is {example} day/month or month/day? Nothing in the file settles it; read as {order} first.")
 
 
 def _calendar(dates: list[tuple[int, int, int]]) -> list[int] | None:

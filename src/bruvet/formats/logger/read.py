@@ -18,7 +18,7 @@ from bruvet.core.units import c_from_f
 from .guess import Guess, Role, guess, seconds_of
 from .table import Row, Table, cut
 from .times import Order, TimeReader, days_unrolled, localised
-from .values import COLDEST_C, HOTTEST_C, MINUS_ONE, is_missing, number, shorten, unit_word
+from .values import COLDEST_C, HOTTEST_C, MINUS_ONE, number, shorten, unit_word
 
 FloatArray = NDArray[np.float64]
 PROGRESS_EVERY = 20_000
@@ -105,9 +105,7 @@ def understand(content: bytes, choices: Choices | None = None) -> Understanding:
     columns = []
     for i, name in enumerate(table.names):
         settled = choices.units.get(name)
-        columns.append(
-            Column(name, found.roles[i], settled or found.units[i], None if settled else found.unit_asks[i])
-        )
+        columns.append(Column(name, found.roles[i], settled or found.units[i], None if settled else found.unit_asks[i]))
     return Understanding(table, found.layout, reader, ask, tuple(columns))
 
 
@@ -125,9 +123,7 @@ class _Collector:
         self.bad: list[tuple[int, str]] = []
         self._memo: dict[tuple[int, str], float] = {}
         self._parse_time = log.reader.parser()
-        self._value_columns = [
-            i for i, column in enumerate(log.columns) if column.role in ("temperature", "value")
-        ]
+        self._value_columns = [i for i, column in enumerate(log.columns) if column.role in ("temperature", "value")]
         self._probe = log.index("probe")
         self._unit = log.index("unit")
         self._event = log.index("event")
@@ -261,9 +257,7 @@ def collect(
             at[where] = _moments(log.reader, times[where], zones[where], choices)
     else:
         at = _moments(log.reader, times, zones, choices)
-    dated = log.reader.kind in ("clock", "epoch") or (
-        log.reader.kind == "time-of-day" and choices.log_date is not None
-    )
+    dated = log.reader.kind in ("clock", "epoch") or (log.reader.kind == "time-of-day" and choices.log_date is not None)
     series, duplicates, conflicts = _by_probe(log, at, values, lines, groups)
     events = tuple((float(at[position]), text) for position, text in collector.events)
     return LogReadings(
@@ -297,7 +291,11 @@ def _moments(reader: TimeReader, times: FloatArray, zones: FloatArray, choices: 
 
 
 def _by_probe(
-    log: Understanding, at: FloatArray, values: FloatArray, lines: NDArray[np.int64], groups: dict[str, NDArray[np.intp]]
+    log: Understanding,
+    at: FloatArray,
+    values: FloatArray,
+    lines: NDArray[np.int64],
+    groups: dict[str, NDArray[np.intp]],
 ) -> tuple[tuple[Series, ...], int, list[tuple[int, str]]]:
     conflicts: list[tuple[int, str]] = []
     if log.layout == "long":
@@ -344,5 +342,3 @@ def moment_text(seconds: float, tz: str) -> str:
     """A UTC second in a zone, as ISO 8601 with its offset."""
     moment = (datetime(1970, 1, 1, tzinfo=UTC) + timedelta(seconds=seconds)).astimezone(ZoneInfo(tz))
     return moment.isoformat(timespec="milliseconds" if moment.microsecond else "seconds")
-
-

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from .times import looks_like_time
-from .values import looks_like_number, is_missing, unit_word
+from .values import is_missing, looks_like_number, unit_word
 
 DELIMITERS = (",", ";", "\t")
 SAMPLE_LINES = 400
@@ -141,10 +141,25 @@ def _choose_delimiter(lines: list[str]) -> str:
 
 def _units_only(cells: list[str]) -> bool:
     filled = [cell for cell in cells if cell.strip()]
-    hints = {"s", "sec", "min", "h", "hh:mm", "hh:mm:ss", "h:mm", "h:mm:ss", "time", "date", "datetime", "local"}
-    return bool(filled) and all(
-        unit_word(cell) is not None or cell.strip(" []()").lower() in hints for cell in filled
-    ) and any(unit_word(cell) for cell in filled)
+    hints = {
+        "s",
+        "sec",
+        "min",
+        "h",
+        "hh:mm",
+        "hh:mm:ss",
+        "h:mm",
+        "h:mm:ss",
+        "time",
+        "date",
+        "datetime",
+        "local",
+    }
+    return (
+        bool(filled)
+        and all(unit_word(cell) is not None or cell.strip(" []()").lower() in hints for cell in filled)
+        and any(unit_word(cell) for cell in filled)
+    )
 
 
 def cut(content: bytes) -> Table:
@@ -188,7 +203,9 @@ def cut(content: bytes) -> Table:
     for index, cell in enumerate(units[:width]):
         if cell.strip():
             names[index] = f"{names[index]} ({cell.strip(' []()')})"
-    while len(names) > 2 and names[-1].startswith("column ") and not any(r.cells[len(names) - 1].strip() for r in typical):
+    while (
+        len(names) > 2 and names[-1].startswith("column ") and not any(r.cells[len(names) - 1].strip() for r in typical)
+    ):
         names.pop()
     return Table(
         lines=lines,

@@ -19,7 +19,12 @@ Kind = Literal["clock", "time-of-day", "epoch", "elapsed"]
 Order = Literal["day", "month"]
 
 DAY_S = 86400.0
-MONTHS = {name: index for index, name in enumerate("jan feb mar apr may jun jul aug sep oct nov dec".split(), 1)}
+MONTHS = {
+    name: index
+    for index, name in enumerate(
+        ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"], 1
+    )
+}
 _TIME = (
     r"(?P<time>\d{1,3}[:h.]\d{2}(?:[:.]\d{2}(?:[.,:]\d{1,9})?)?)\s*(?P<half>[AaPp]\.?\s?[Mm]\.?)?"
     r"\s*(?P<zone>Z|UTC|GMT|[+-]\d{2}:?\d{2}|[+-]\d{2})?"
@@ -37,7 +42,7 @@ SPAN = re.compile(r"^\s*(?:(\d+)\s*d(?:ays?)?[\s,]+)?(\d{1,4}):(\d{1,2})(?::(\d{
 
 def looks_like_time(cell: str) -> bool:
     text = cell.strip()
-    return ":" in text and bool(CLOCK.match(text) or TIME_OF_DAY.match(text) or SPAN.match(text)) or bool(
+    return (":" in text and bool(CLOCK.match(text) or TIME_OF_DAY.match(text) or SPAN.match(text))) or bool(
         COMPACT.match(text) or (CLOCK.match(text) and not NUMBER.match(text) and len(text) >= 8)
     )
 
@@ -213,7 +218,9 @@ def days_unrolled(seconds: NDArray[np.float64]) -> NDArray[np.float64]:
     if len(seconds) < 2:
         return seconds.copy()
     steps = np.diff(seconds)
-    backward = np.count_nonzero((steps < 0) & (steps > -DAY_S / 2)) > np.count_nonzero((steps > 0) & (steps < DAY_S / 2))
+    backward = np.count_nonzero((steps < 0) & (steps > -DAY_S / 2)) > np.count_nonzero(
+        (steps > 0) & (steps < DAY_S / 2)
+    )
     ordered = seconds[::-1] if backward else seconds
     steps = np.diff(ordered)
     days = np.concatenate([[0.0], np.cumsum((steps < -DAY_S / 2).astype(float) - (steps > DAY_S / 2))])

@@ -9,7 +9,22 @@ NUMBER = re.compile(r"^[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?$")
 SUFFIXED = re.compile(r"^([+-]?\d+(?:[.,]\d*)?)\s*(?:°|º|deg\.?\s*)?\s*([CcFf])$")
 MISSING = frozenset(
     {
-        *("n/a", "na", "#n/a", "nan", "null", "none", "nil", "n/c", "nc", "open", "err", "error", "ovl", "ol"),
+        *(
+            "n/a",
+            "na",
+            "#n/a",
+            "nan",
+            "null",
+            "none",
+            "nil",
+            "n/c",
+            "nc",
+            "open",
+            "err",
+            "error",
+            "ovl",
+            "ol",
+        ),
         *("hhh", "lll", "hi", "lo", "off", "missing", "no probe", "noprobe", "no_probe", "no sensor"),
         *("not connected", "disconnected", "unplugged"),
     }

@@ -1,0 +1,111 @@
+"""The one command's words and options."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+
+from . import Refusal
+
+DESCRIPTION = """Bruvet: side-by-side barbecue trials.
+
+  ./bruvet demo                 install what is needed, load an invented kitchen's trials, serve them
+  ./bruvet serve                the same without demo data; the first visit makes the owner's account
+  ./bruvet import TRIAL FILE    bring a logger file into a trial (--check FILE: only say what is in it)
+  ./bruvet stall FILE.csv       find the stalls in curves of your own, as JSON
+  ./bruvet test                 lint, types and all tests
+  ./bruvet bench                measured ratios
+  ./bruvet shots                remake docs/screenshots
+
+State is kept in BRUVET_HOME; DATABASE_URL uses a PostgreSQL server of your own."""
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="./bruvet", description=DESCRIPTION, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
+    verbs = parser.add_subparsers(dest="verb", metavar="COMMAND")
+    for verb in ("demo", "serve"):
+        one = verbs.add_parser(verb)
+        one.add_argument("--port", type=int, default=8600)
+    test = verbs.add_parser("test")
+    test.add_argument("rest", nargs=argparse.REMAINDER, help="passed to pytest")
+    bench = verbs.add_parser("bench")
+    bench.add_argument("names", nargs="*", help="only these benches")
+    verbs.add_parser("shots")
+    stall = verbs.add_parser("stall")
+    stall.add_argument("file")
+    bring = verbs.add_parser("import")
+    bring.add_argument("words", nargs="*", metavar="TRIAL FILE", help="number or title of the trial, then the file")
+    bring.add_argument("--check", metavar="FILE", help="save nothing; print what was understood as JSON")
+    bring.add_argument("--date", help="date that times without one begin on, as 2026-05-02")
+    bring.add_argument("--tz", help="time zone of clock times without one")
+    bring.add_argument("--zero", help="when an elapsed log began, as '2026-05-02 05:30'")
+    bring.add_argument("--order", choices=["day", "month"], help="how all-number dates are written")
+    bring.add_argument(
+        "--map",
+        action="append",
+        default=[],
+        metavar="COLUMN=TARGET",
+        help="'Probe 1=A pit', 'Probe 2=A1 middle'; add :f or :c for its unit, as 'Probe 2=A1 middle:f'",
+    )
+    bring.add_argument("--demo", action="store_true", help="into the demo's database")
+    verbs.add_parser("help")
+    return parser
+
+
+def _run(given: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
+    match given.verb:
+        case "demo" | "serve":
+            from .serving import serve
+
+            serve(given.port, given.verb == "demo")
+        case "stall":
+            from . import answers
+
+            answers.show(answers.stall(given.file))
+        case "import":
+            if given.check:
+                from . import answers
+
+                answers.show(answers.import_check(given.check, given.date, given.tz or "UTC"))
+            else:
+                from .bringing import bring_in
+
+                bring_in(given)
+        case "test":
+            from .testing import run_tests
+
+            return run_tests(given.rest)
+        case "bench":
+            from .benching import run_benches
+
+            run_benches(given.names)
+        case "shots":
+            from .shooting import shoot
+
+            shoot()
+        case _:
+            parser.print_help()
+    return 0
+
+
+def main() -> int:
+    parser = _parser()
+    given = parser.parse_args()
+    try:
+        return _run(given, parser)
+    except Refusal as refusal:
+        print(f"bruvet: {refusal}", file=sys.stderr)
+        return 2 if given.verb in ("stall", "import") else 1
+    except KeyboardInterrupt:
+        print("\nStopped.", file=sys.stderr)
+        return 130
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,221 @@
+"""Starting everything that serves Bruvet, watching it, and stopping all of it again."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import secrets
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from types import FrameType
+
+from . import Refusal
+from .cluster import Cluster, port_is_free
+from .packages import ensure_postgresql, say
+
+NEEDED_BYTES = 200_000_000
+
+
+def home() -> Path:
+    return Path(os.environ["BRUVET_HOME"])
+
+
+def secret() -> str:
+    """The key that signs cookies; made once, kept in the state folder."""
+    path = home() / "secret"
+    if not path.exists():
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_urlsafe(48))
+    return path.read_text()
+
+
+class Stop(Exception):
+    """Ctrl-C or SIGTERM."""
+
+
+def _stop(signum: int, frame: FrameType | None) -> None:
+    raise Stop
+
+
+@contextmanager
+def stoppable() -> Iterator[None]:
+    """Turn Ctrl-C and SIGTERM into one exception, so that whatever was started is stopped."""
+    before = {s: signal.signal(s, _stop) for s in (signal.SIGINT, signal.SIGTERM)}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
+
+
+@contextmanager
+def only_one() -> Iterator[None]:
+    """Refuse to run twice on one state folder."""
+    with (home() / "run.lock").open("a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            lock.seek(0)
+            raise Refusal(f"Bruvet is running already from {home()} ({lock.read().strip() or 'starting'})") from None
+        lock.truncate(0)
+        yield
+        lock.truncate(0)
+
+
+def note_running(text: str) -> None:
+    (home() / "run.lock").write_text(text)
+
+
+@contextmanager
+def database(name: str) -> Iterator[str]:
+    """A database URL: DATABASE_URL if set, otherwise `name` in the private cluster, started and stopped here."""
+    own = os.environ.get("DATABASE_URL")
+    if own:
+        yield own
+        return
+    cluster = Cluster(home() / "cluster", ensure_postgresql())
+    cluster.make()
+    started = not cluster.running()
+    if started:
+        cluster.start()
+    try:
+        cluster.ensure_database(name)
+        yield cluster.url(name)
+    finally:
+        if started:
+            cluster.stop()
+
+
+@contextmanager
+def throwaway_cluster() -> Iterator[Cluster]:
+    """A cluster of its own that is gone afterwards: for tests, shots and benches."""
+    folder = home() / f"throwaway-{os.getpid()}"
+    cluster = Cluster(folder, ensure_postgresql())
+    try:
+        cluster.make()
+        cluster.start(durable=False)
+        yield cluster
+    finally:
+        if cluster.data.exists():
+            cluster.stop()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def prepare(url: str, demo: bool) -> None:
+    """Migrate, and load the demo when asked."""
+    from sqlalchemy.exc import OperationalError
+
+    from bruvet.records.store import migrate
+
+    try:
+        migrate(url)
+    except OperationalError as error:
+        raise Refusal(f"the database cannot be used: {str(error.orig).strip().splitlines()[0]}") from None
+    if demo:
+        load_demo(url)
+
+
+def load_demo(url: str) -> None:
+    from bruvet.records.store import open_engine, session_scope
+    from bruvet.web.access import hasher
+    from bruvet.work.demo import load
+
+    engine = open_engine(url)
+    with session_scope(engine) as session:
+        load(session, hasher.hash, lambda what: say(f"      loading {what}"))
+    engine.dispose()
+
+
+def child(command: list[str], environment: dict[str, str]) -> subprocess.Popen[bytes]:
+    """Start a process that ends when this one does, however this one ends."""
+    tied = ["setpriv", "--pdeathsig", "TERM", "--", *command] if shutil.which("setpriv") else command
+    return subprocess.Popen(tied, env={**os.environ, **environment}, start_new_session=True)
+
+
+def web_command(address: str) -> list[str]:
+    return [
+        *(sys.executable, "-m", "gunicorn", "--bind", address, "--workers", "2", "--threads", "4"),
+        *("--worker-class", "gthread", "--timeout", "120", "--log-level", "warning", "bruvet.web:create_app()"),
+    ]
+
+
+def wait_until_up(address: str, processes: list[subprocess.Popen[bytes]]) -> None:
+    import urllib.error
+    import urllib.request
+
+    until = time.monotonic() + 60
+    while time.monotonic() < until:
+        for process in processes:
+            if process.poll() is not None:
+                raise Refusal("the web server did not start; what it printed stands above")
+        try:
+            with urllib.request.urlopen(f"http://{address}/healthz", timeout=2):
+                return
+        except (urllib.error.URLError, OSError):
+            time.sleep(0.1)
+    raise Refusal("the web server did not answer within a minute")
+
+
+def end(processes: list[subprocess.Popen[bytes]]) -> None:
+    for process in processes:
+        if process.poll() is None:
+            process.terminate()
+    for process in processes:
+        try:
+            process.wait(timeout=12)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            process.wait()
+
+
+def serve(port: int, demo: bool) -> None:
+    """Serve until stopped: database, migrations, demo data, job worker, web."""
+    if not port_is_free(port):
+        raise Refusal(f"port {port} on 127.0.0.1 is taken: end what uses it, or choose another with --port")
+    if shutil.disk_usage(home()).free < NEEDED_BYTES:
+        raise Refusal(f"less than {NEEDED_BYTES // 1_000_000} MB are free in {home()}: the disk is full")
+    began = time.monotonic()
+    processes: list[subprocess.Popen[bytes]] = []
+    with only_one(), stoppable():
+        try:
+            say("[1/4] Database" if not os.environ.get("DATABASE_URL") else "[1/4] Database of DATABASE_URL")
+            with database("bruvet_demo" if demo else "bruvet") as url:
+                say("[2/4] Migrations" + (" and demo data" if demo else ""))
+                prepare(url, demo)
+                from bruvet.work.demo import SIGN_IN
+
+                environment = {"DATABASE_URL": url, "BRUVET_SECRET": secret()}
+                if demo:
+                    environment["BRUVET_DEMO_SIGN_IN"] = SIGN_IN
+                address = f"127.0.0.1:{port}"
+                try:
+                    say("[3/4] Worker for long jobs")
+                    processes.append(child([sys.executable, "-m", "bruvet.work.jobs"], environment))
+                    say("[4/4] Web server")
+                    processes.append(child(web_command(address), environment))
+                    wait_until_up(address, processes)
+                    note_running(f"http://{address}")
+                    say(f"\nBruvet is at http://{address} (ready in {time.monotonic() - began:.1f} s)")
+                    say(SIGN_IN if demo else "The first visit sets up the owner's account.")
+                    say("Ctrl-C stops everything.")
+                    _watch(processes)
+                finally:
+                    end(processes)
+        except Stop:
+            say("\nStopped.")
+
+
+def _watch(processes: list[subprocess.Popen[bytes]]) -> None:
+    while True:
+        time.sleep(0.5)
+        for process in processes:
+            if process.poll() is not None:
+                raise Refusal(
+                    f"a part of Bruvet ended by itself (exit code {process.returncode}); everything was stopped"
+                )

@@ -1,0 +1,71 @@
+"""Rates of rise from noisy, gappy, quantised readings."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+FloatArray = NDArray[np.float64]
+
+
+def rate_c_per_h(t_min: FloatArray, temp_c: FloatArray, at_min: FloatArray, window_min: float) -> FloatArray:
+    """Slope of the least-squares line through the readings within half a window of each moment.
+
+    Parameters
+    ----------
+    t_min, temp_c : arrays, shape (n,)
+        Readings in order of time; minutes and °C.
+    at_min : array, shape (m,)
+        Where the rate is wanted.
+    window_min : float
+        Whole width of the window. Where it holds fewer than 3 readings, or they span less than a third
+        of it, the rate is NaN.
+
+    Returns
+    -------
+    array, shape (m,), °C per hour
+    """
+    n = len(t_min)
+    if n < 3:
+        return np.full(len(at_min), np.nan)
+    origin = float(t_min[0])
+    x = t_min - origin
+    low = np.searchsorted(t_min, at_min - window_min / 2, side="left")
+    high = np.searchsorted(t_min, at_min + window_min / 2, side="right")
+
+    def sums(values: FloatArray) -> FloatArray:
+        total = np.concatenate([[0.0], np.cumsum(values)])
+        return np.asarray(total[high] - total[low])
+
+    level = float(temp_c.mean())
+    count = (high - low).astype(float)
+    sx, sy = sums(x), sums(temp_c - level)
+    sxx, sxy = sums(x * x), sums(x * (temp_c - level))
+    span = np.where(count > 0, t_min[np.minimum(high, n) - 1] - t_min[np.minimum(low, n - 1)], 0.0)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        slope = (count * sxy - sx * sy) / (count * sxx - sx * sx)
+    return np.where((count >= 3) & (span >= window_min / 3), slope * 60.0, np.nan)
+
+
+def knee(t_min: FloatArray, temp_c: FloatArray, low_min: float, high_min: float) -> float | None:
+    """Moment of the bend in the best continuous two-piece line through the readings of an interval.
+
+    Least squares over a bend at each half minute or reading inside the middle 90 % of the interval. None
+    when the interval holds fewer than 6 readings.
+    """
+    inside = (t_min >= low_min) & (t_min <= high_min)
+    t, y = t_min[inside], temp_c[inside]
+    if len(t) < 6 or high_min - low_min < 6:
+        return None
+    margin = 0.05 * (high_min - low_min)
+    bends = np.arange(low_min + margin, high_min - margin, max(0.5, (high_min - low_min) / 240))
+    x = t - low_min
+    hinge = np.maximum(t[None, :] - bends[:, None], 0.0)
+    # Remove the straight line from readings and hinges; what is left is a regression on one column.
+    design = np.stack([np.ones_like(x), x], axis=1)
+    basis, _ = np.linalg.qr(design)
+    rest_y = y - basis @ (basis.T @ y)
+    rest_h = hinge - (hinge @ basis) @ basis.T
+    power = np.einsum("ij,ij->i", rest_h, rest_h)
+    gain = np.where(power > 1e-9, (rest_h @ rest_y) ** 2 / np.maximum(power, 1e-9), 0.0)
+    return float(bends[int(np.argmax(gain))])

@@ -1,0 +1,116 @@
+"""The pages: one folder per step of the work. A view loads, calls, shows; no rule of the job lives here."""
+
+from __future__ import annotations
+
+import logging
+import os
+import sys
+from typing import Any
+
+from flask import Flask, render_template, request
+from flask_wtf.csrf import CSRFError, CSRFProtect
+from pythonjsonlogger.json import JsonFormatter
+from sqlalchemy import text
+from sqlalchemy.exc import OperationalError
+from werkzeug.exceptions import HTTPException
+
+from bruvet.records.store import open_engine
+
+from . import access, database, shown
+
+MAX_UPLOAD_BYTES = 256 * 1024 * 1024
+
+log = logging.getLogger("bruvet")
+
+
+def create_app(config: dict[str, Any] | None = None) -> Flask:
+    """The application. `DATABASE_URL` and `SECRET_KEY` come from `config` or from the environment."""
+    app = Flask(__name__)
+    app.config.update(
+        DATABASE_URL=os.environ.get("DATABASE_URL", ""),
+        SECRET_KEY=os.environ.get("BRUVET_SECRET", ""),
+        SESSION_COOKIE_NAME="bruvet",
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_SAMESITE="Lax",
+        MAX_CONTENT_LENGTH=MAX_UPLOAD_BYTES,
+        MAX_FORM_MEMORY_SIZE=4 * 1024 * 1024,
+        WTF_CSRF_TIME_LIMIT=None,
+        DEMO_SIGN_IN=os.environ.get("BRUVET_DEMO_SIGN_IN", ""),
+    )
+    app.config.update(config or {})
+    if not app.config["DATABASE_URL"] or not app.config["SECRET_KEY"]:
+        raise RuntimeError("DATABASE_URL and BRUVET_SECRET must be set")
+    _log_as_json()
+    app.extensions["engine"] = open_engine(app.config["DATABASE_URL"])
+    CSRFProtect(app)
+    database.attach(app)
+    access.attach(app)
+    shown.attach(app)
+    _attach_steps(app)
+    _attach_errors(app)
+
+    @app.get("/healthz")
+    def healthz() -> tuple[dict[str, str], int]:
+        try:
+            with app.extensions["engine"].connect() as connection:
+                connection.execute(text("SELECT 1"))
+        except OperationalError:
+            return {"status": "no database"}, 503
+        return {"status": "ok"}, 200
+
+    return app
+
+
+def _attach_steps(app: Flask) -> None:
+    from .account import views as account
+    from .bench import views as bench
+    from .cook import views as cook
+    from .cookers import views as cookers
+    from .curves import views as curves
+    from .logs import views as logs
+    from .plan import views as plan
+    from .taste import views as taste
+    from .verdict import views as verdict
+
+    for step in (account, bench, plan, cookers, logs, cook, curves, taste, verdict):
+        app.register_blueprint(step.blueprint)
+
+
+def _attach_errors(app: Flask) -> None:
+    def page(code: int, title: str, what: str) -> tuple[str, int]:
+        return render_template("trouble.html", title=title, what=what), code
+
+    @app.errorhandler(CSRFError)
+    def stale(error: CSRFError) -> tuple[str, int]:
+        return page(400, "This form is too old", "Go back, reload the page and send it again; nothing was saved.")
+
+    @app.errorhandler(HTTPException)
+    def known(error: HTTPException) -> tuple[str, int]:
+        words = {
+            404: ("Nothing here", "The address is wrong, or what it named was deleted."),
+            405: ("Not this way", "That address takes another kind of request."),
+            413: ("Too large", f"A file may have {MAX_UPLOAD_BYTES // 1024**2} MB at most; nothing was saved."),
+        }
+        title, what = words.get(error.code or 500, (error.name, "Nothing was saved."))
+        return page(error.code or 500, title, what)
+
+    @app.errorhandler(OperationalError)
+    def no_database(error: OperationalError) -> tuple[str, int]:
+        log.error("database", exc_info=error)
+        return page(503, "The database does not answer", "Nothing was lost; try again in a moment.")
+
+    @app.errorhandler(Exception)
+    def unknown(error: Exception) -> tuple[str, int]:
+        log.error("unexpected", exc_info=error, extra={"path": request.path})
+        return page(500, "Something went wrong in Bruvet", "Nothing was saved. The server's log has the details.")
+
+
+def _log_as_json() -> None:
+    root = logging.getLogger()
+    if any(getattr(handler, "bruvet", False) for handler in root.handlers):
+        return
+    handler = logging.StreamHandler(sys.stderr)
+    handler.setFormatter(JsonFormatter("%(asctime)s %(levelname)s %(name)s %(message)s"))
+    handler.bruvet = True  # type: ignore[attr-defined]
+    root.addHandler(handler)
+    root.setLevel(logging.INFO)

@@ -1,0 +1,221 @@
+// Draws what /curves/data.json says. No rule of the job is here: stalls, figures and events come worked out.
+(() => {
+  const holder = document.querySelector("[data-chart]");
+  if (!holder) return;
+  const source = holder.dataset.source;
+  const keyBox = document.querySelector("[data-chart-key]");
+  const style = getComputedStyle(document.documentElement);
+  const paint = (name) => style.getPropertyValue(name).trim();
+  const armColour = (letter) => paint(`--${letter.toLowerCase()}`);
+  const span = (minute) => {
+    const whole = Math.round(Math.abs(minute));
+    return `${minute < 0 ? "−" : ""}${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
+  };
+  let chart, overview, full;
+
+  const trace = (context, marker, x, y, r) => {
+    context.beginPath();
+    if (marker === "square") context.rect(x - r, y - r, 2 * r, 2 * r);
+    else if (marker === "triangle") { context.moveTo(x, y - 1.2 * r); context.lineTo(x + 1.1 * r, y + r); context.lineTo(x - 1.1 * r, y + r); context.closePath(); }
+    else if (marker === "diamond") { context.moveTo(x, y - 1.3 * r); context.lineTo(x + 1.3 * r, y); context.lineTo(x, y + 1.3 * r); context.lineTo(x - 1.3 * r, y); context.closePath(); }
+    else if (marker === "cross") { context.rect(x - r / 2, y - r, r, 2 * r); context.rect(x - r, y - r / 2, 2 * r, r); }
+    else if (marker === "hexagon") { for (let i = 0; i < 6; i += 1) context.lineTo(x + r * 1.1 * Math.cos((i * Math.PI) / 3), y + r * 1.1 * Math.sin((i * Math.PI) / 3)); context.closePath(); }
+    else context.arc(x, y, r, 0, 2 * Math.PI);
+  };
+
+  const visibleArms = (u) => new Set(overview.series.filter((s, i) => u.series[i + 1].show && !s.pit).map((s) => s.arm));
+
+  const drawUnder = (u) => {
+    const { ctx: c, bbox } = u;
+    const arms = visibleArms(u);
+    c.save();
+    c.beginPath();
+    c.rect(bbox.left, bbox.top, bbox.width, bbox.height);
+    c.clip();
+    overview.stalls.filter((s) => arms.has(s.arm)).forEach((stall) => {
+      const left = u.valToPos(stall.from, "x", true);
+      const right = u.valToPos(stall.to, "x", true);
+      c.globalAlpha = 0.13;
+      c.fillStyle = armColour(stall.arm);
+      c.fillRect(left, bbox.top, right - left, bbox.height);
+      c.globalAlpha = 1;
+      c.font = `${12 * devicePixelRatio}px "Atkinson Next", sans-serif`;
+      c.fillText(`stall ${stall.arm}`, left + 4 * devicePixelRatio, bbox.top + bbox.height - (6 + 15 * (stall.arm.charCodeAt(0) - 65)) * devicePixelRatio);
+    });
+    c.restore();
+  };
+
+  const drawOver = (u) => {
+    const { ctx: c, bbox } = u;
+    const arms = visibleArms(u);
+    const dpr = devicePixelRatio;
+    c.save();
+    c.beginPath();
+    c.rect(bbox.left, bbox.top - 40 * dpr, bbox.width, bbox.height + 40 * dpr);
+    c.clip();
+    c.font = `700 ${11 * dpr}px "Atkinson Next", sans-serif`;
+    c.textAlign = "center";
+    c.textBaseline = "middle";
+    const ends = {};
+    overview.events.filter((e) => arms.has(e.arm)).sort((a, b) => a.at - b.at).forEach((event) => {
+      const x = u.valToPos(event.at, "x", true);
+      const row = event.arm.charCodeAt(0) - 65;
+      const y = bbox.top - (9 + 17 * (Math.min(row, 1))) * dpr;
+      c.strokeStyle = armColour(event.arm);
+      c.lineWidth = dpr;
+      c.setLineDash(["W", "U", "X", "P"].includes(event.mark) ? [] : [1, 5]);
+      c.beginPath();
+      c.moveTo(x, bbox.top);
+      c.lineTo(x, bbox.top + bbox.height);
+      c.stroke();
+      c.setLineDash([]);
+      if (x - (ends[event.arm] ?? -99) < 15 * dpr) return;
+      ends[event.arm] = x;
+      c.fillStyle = paint("--sheet");
+      c.beginPath();
+      c.arc(x, y, 7.5 * dpr, 0, 2 * Math.PI);
+      c.fill();
+      c.stroke();
+      c.fillStyle = armColour(event.arm);
+      c.fillText(event.mark, x, y + 0.5 * dpr);
+    });
+    // Each internal curve carries its arm's marker and letter, so that colour is never needed.
+    overview.series.forEach((s, i) => {
+      if (!u.series[i + 1].show || s.pit) return;
+      const values = u.data[i + 1];
+      const seen = values.map((v, n) => (v === null || v === undefined ? -1 : n)).filter((n) => n >= 0 && u.data[0][n] >= u.scales.x.min && u.data[0][n] <= u.scales.x.max);
+      if (!seen.length) return;
+      [0.3, 0.62, 0.94].map((share) => seen[Math.floor(share * (seen.length - 1))]).forEach((n, place) => {
+        const x = u.valToPos(u.data[0][n], "x", true);
+        const y = u.valToPos(values[n], "y", true);
+        c.fillStyle = armColour(s.arm);
+        trace(c, s.marker, x, y, (place === 1 ? 8 : 4.5) * dpr);
+        c.fill();
+        if (place === 1) { c.fillStyle = paint("--on-arm"); c.fillText(s.arm, x, y + (s.marker === "triangle" ? 2 : 0.5) * dpr); }
+      });
+    });
+    overview.spots.filter((s) => arms.has(s.arm)).forEach((spot) => {
+      c.strokeStyle = armColour(spot.arm);
+      c.lineWidth = 2 * dpr;
+      c.beginPath();
+      c.arc(u.valToPos(spot.at, "x", true), u.valToPos(spot.temp, "y", true), 4.5 * dpr, 0, 2 * Math.PI);
+      c.stroke();
+    });
+    c.restore();
+  };
+
+  const table = (answer) => [answer.x, ...overview.series.map((s) => (answer.series.find((other) => other.id === s.id) || { values: answer.x.map(() => null) }).values)];
+
+  let asked = 0;
+  const refine = () => {
+    const { min, max } = chart.scales.x;
+    asked += 1;
+    const mine = asked;
+    const whole = min <= full[0] + 0.01 && max >= full[1] - 0.01;
+    setTimeout(async () => {
+      if (mine !== asked) return;
+      const answer = whole ? overview : await (await fetch(`${source}?from=${min}&to=${max}`)).json();
+      if (mine !== asked) return;
+      chart.setData(table(answer), false);
+      chart.redraw();
+    }, 180);
+  };
+
+  const showValues = (u) => {
+    const n = u.cursor.idx;
+    const at = keyBox.querySelector("[data-at]");
+    overview.series.forEach((s, i) => {
+      const output = keyBox.querySelector(`[data-value="${i}"]`);
+      const value = n === null || n === undefined ? null : u.data[i + 1][n];
+      output.textContent = value === null || value === undefined ? "" : `${value.toFixed(1)}${overview.degree}`;
+    });
+    if (n === null || n === undefined) { at.textContent = ""; return; }
+    const minute = u.data[0][n];
+    const clocks = Object.entries(overview.zeros).map(([arm, zero]) => {
+      const moment = new Date(Date.parse(zero) + minute * 60000);
+      return `${arm} ${moment.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit", timeZone: overview.tz })}`;
+    });
+    at.textContent = `${span(minute)} in (${clocks.join(", ")})`;
+  };
+
+  const buildKey = () => {
+    const when = document.createElement("span");
+    when.className = "chart-at";
+    when.dataset.at = "";
+    overview.series.forEach((s, i) => {
+      const button = document.createElement("button");
+      button.type = "button";
+      button.setAttribute("aria-pressed", "true");
+      const line = document.createElementNS("http://www.w3.org/2000/svg", "svg");
+      line.setAttribute("viewBox", "0 0 30 8");
+      line.setAttribute("class", "line");
+      const path = document.createElementNS("http://www.w3.org/2000/svg", "path");
+      path.setAttribute("d", "M0 4H30");
+      path.setAttribute("stroke", armColour(s.arm));
+      path.setAttribute("stroke-width", s.pit ? "1.3" : "3");
+      path.setAttribute("stroke-dasharray", s.dash.join(" "));
+      line.append(path);
+      const name = document.createElement("span");
+      name.textContent = s.label;
+      const value = document.createElement("output");
+      value.dataset.value = i;
+      button.append(line, name, value);
+      button.addEventListener("click", () => {
+        const show = button.getAttribute("aria-pressed") !== "true";
+        button.setAttribute("aria-pressed", String(show));
+        chart.setSeries(i + 1, { show });
+      });
+      keyBox.append(button);
+    });
+    keyBox.append(when);
+  };
+
+  const zoom = (factor) => {
+    const { min, max } = chart.scales.x;
+    const middle = chart.cursor.idx != null ? chart.data[0][chart.cursor.idx] : (min + max) / 2;
+    const low = Math.max(full[0], middle - (middle - min) * factor);
+    const high = Math.min(full[1], middle + (max - middle) * factor);
+    if (high - low > 2) chart.setScale("x", { min: low, max: high });
+  };
+
+  const start = async () => {
+    overview = await (await fetch(source)).json();
+    if (!overview.series.length) { holder.textContent = "No readings to draw."; return; }
+    full = [Math.min(0, overview.x[0]), overview.x[overview.x.length - 1]];
+    const axis = { stroke: paint("--soft"), grid: { stroke: paint("--line"), width: 1 }, ticks: { stroke: paint("--line") }, font: '12px "Atkinson Next", sans-serif' };
+    const options = {
+      width: holder.clientWidth,
+      height: 400,
+      padding: [38, 8, 0, 0],
+      scales: { x: { time: false, range: (u, min, max) => [min, max] } },
+      axes: [
+        { ...axis, values: (u, ticks) => ticks.map(span), incrs: [1, 2, 5, 10, 15, 30, 60, 120, 180, 240, 360] },
+        { ...axis, values: (u, ticks) => ticks.map((t) => `${t}${overview.degree}`), size: 62 },
+      ],
+      cursor: { drag: { x: true, y: false, dist: 6 }, points: { size: 7 } },
+      legend: { show: false },
+      series: [{}, ...overview.series.map((s) => ({ label: s.label, stroke: armColour(s.arm), width: s.pit ? 1.1 : 2.6, dash: s.dash, spanGaps: overview.x.length > 0 && s.values.filter((v) => v !== null).length < overview.x.length * 0.7, points: { show: false } }))],
+      hooks: { drawAxes: [drawUnder], draw: [drawOver], setCursor: [showValues], setScale: [(u, key) => { if (key === "x" && chart) refine(); }] },
+    };
+    buildKey();
+    chart = new uPlot(options, table(overview), holder);
+    holder.dataset.ready = "1";
+    const when = document.querySelector(".event-form [name=when]");
+    chart.over.addEventListener("click", () => {
+      if (chart.cursor.idx == null || !when) return;
+      const minute = chart.data[0][chart.cursor.idx];
+      when.value = minute < 0 ? `-${span(-minute)}` : `+${span(minute)}`;
+      when.focus({ preventScroll: true });
+    });
+    document.querySelector("[data-chart-hint]").hidden = false;
+    for (const button of document.querySelectorAll("[data-zoom]")) {
+      button.hidden = false;
+      button.addEventListener("click", () => {
+        if (button.dataset.zoom === "all") chart.setScale("x", { min: full[0], max: full[1] });
+        else zoom(button.dataset.zoom === "in" ? 0.5 : 2);
+      });
+    }
+    new ResizeObserver(() => chart.setSize({ width: holder.clientWidth, height: 400 })).observe(holder);
+  };
+  document.fonts.ready.then(start);
+})();

@@ -1,0 +1,247 @@
+"""All arms on one canvas, aligned at meat on, with the figures beside it."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+import re
+from typing import Any
+
+import numpy as np
+from flask import Blueprint, Response, jsonify, request
+from werkzeug.wrappers import Response as AnyResponse
+
+from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Figure
+from bruvet.core.trial.terms import ARM_LOOKS, EventKind
+from bruvet.records.models import Trial
+from bruvet.web.access import units
+from bruvet.web.database import trial_or_404
+from bruvet.web.shown import number
+from bruvet.web.trial_page import facts_of, trial_page
+from bruvet.work.analysis import TrialFacts, arm_name
+
+blueprint = Blueprint(
+    "curves", __name__, template_folder="templates", static_folder="static", static_url_path="/curves-static"
+)
+
+POINTS = 900
+BUCKETS_S = (1, 2, 5, 10, 15, 20, 30, 60, 120, 300, 600)
+MOST_OWN = 6
+
+
+def _thresholds(trial: Trial) -> tuple[tuple[float, ...], str, str]:
+    """Thresholds in °C: the usual four and those asked for; the text that asked, and what was wrong with it."""
+    text = request.args.get("also", "")[:80]
+    shown = units()
+    own, problem = [], ""
+    for word in [w for w in re.split(r"[\s;]+|,(?=\s)", text) if w]:
+        try:
+            value = shown.temp_stored(float(word.replace(",", ".").rstrip("°CFcf")))
+        except ValueError:
+            problem = f"'{word}' is not a temperature."
+            continue
+        if not -5 <= value <= 120:
+            problem = f"{word} {shown.degree} is out of the range of meat."
+        else:
+            own.append(round(value, 3))
+    return (*DEFAULT_THRESHOLDS_C, *own[:MOST_OWN]), text, problem
+
+
+@blueprint.get("/trials/<int:trial_id>/curves")
+def show(trial_id: int) -> str:
+    trial = trial_or_404(trial_id)
+    thresholds, text, problem = _thresholds(trial)
+    facts = facts_of(trial, thresholds)
+    return trial_page(
+        "curves/show.html",
+        trial,
+        facts,
+        table=_table(facts),
+        also=text,
+        also_problem=problem,
+        has_readings=bool(trial.probes),
+    )
+
+
+def _table(facts: TrialFacts) -> list[tuple[str, list[tuple[str, str, list[Figure], float | None]]]]:
+    """Groups of rows: label, kind of number, a figure a piece, and last minus first where both are known."""
+    measures = [facts.measures[piece.id] for piece in facts.pieces]
+    shown = facts.units
+
+    def row(label: str, kind: str, figures: list[Figure]) -> tuple[str, str, list[Figure], float | None]:
+        ends = (figures[0].value, figures[-1].value)
+        step = ends[1] - ends[0] if len(figures) == 2 and None not in ends else None  # type: ignore[operator]
+        return label, kind, figures, step
+
+    times = [
+        row(f"to {shown.temp_text(temp)}", "span", [m.time_to[temp] for m in measures])
+        for temp in sorted(dict.fromkeys(facts.thresholds_c))
+    ]
+    times += [
+        row("total, meat on to pull", "span", [m.total for m in measures]),
+        row("per weight", "per-mass", [m.per_kg for m in measures]),
+        row("rest", "span", [m.rest for m in measures]),
+    ]
+    stall = [
+        row("onset", "span", [m.stall_onset for m in measures]),
+        row("end", "span", [m.stall_end for m in measures]),
+        row("length", "span", [m.stall_length for m in measures]),
+        row("temperature", "temp", [m.stall_temp for m in measures]),
+    ]
+    wrap = [
+        row("wrapped at", "span", [m.wrap_at for m in measures]),
+        row("time wrapped", "span", [m.wrapped for m in measures]),
+    ]
+    pit = [
+        row("mean", "temp", [m.pit_mean for m in measures]),
+        row("spread (standard deviation)", "step", [m.pit_spread for m in measures]),
+        row(f"within {shown.step_text(15 / 1.8)} of target", "share", [m.pit_in_band for m in measures]),
+    ]
+    meat = [
+        row("highest internal", "temp", [m.highest for m in measures]),
+        row("yield", "share", [m.cooked_yield for m in measures]),
+    ]
+    return [("Time from meat on", times), ("Longest stall", stall), ("Wrap", wrap), ("Pit", pit), ("Meat", meat)]
+
+
+@blueprint.app_template_filter("step_number")
+def step_number(value: float | None, kind: str) -> str:
+    """A difference of two figures: a temperature's difference is a step, and a share's is in points."""
+    if value is None:
+        return "–"
+    if kind == "share":
+        return f"{value * 100:+.0f} pts".replace("-", "−")
+    text = number(value, "step" if kind == "temp" else kind)
+    return text if text.startswith("−") or value == 0 else f"+{text}"
+
+
+# ---- data for the canvas ----------------------------------------------------------------------------
+
+
+def _bucket_s(span_min: float) -> float:
+    wanted = span_min * 60 / POINTS
+    return next((float(width) for width in BUCKETS_S if width >= wanted), math.ceil(wanted / 600) * 600.0)
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/data.json")
+def data(trial_id: int) -> AnyResponse:
+    """Series on one axis of minutes after meat on, and what to draw over them.
+
+    `from` and `to` (minutes) ask for a part in finer detail.
+    """
+    trial = trial_or_404(trial_id)
+    facts = facts_of(trial)
+    low, high = request.args.get("from", type=float), request.args.get("to", type=float)
+    if low is None or high is None or not (math.isfinite(low) and math.isfinite(high) and high > low):
+        low = high = None
+    series = _series(facts, low, high)
+    answer: dict[str, Any] = {"degree": units().degree, "tz": trial.tz, **series}
+    if low is None:
+        answer |= _overlays(facts)
+    return jsonify(answer)
+
+
+def _series(facts: TrialFacts, low: float | None, high: float | None) -> dict[str, Any]:
+    span = facts.last_min if low is None or high is None else high - low
+    width_s = _bucket_s(span)
+    margin = None if low is None else 2 * width_s / 60
+    found = facts.buckets(
+        width_s,
+        None if low is None or margin is None else low - margin,
+        None if high is None or margin is None else high + margin,
+    )
+    shown = units()
+    slots = {pid: np.round(b.minute * 60 / width_s - 0.5).astype(int) for pid, b in found.items() if len(b.minute)}
+    ticks = np.unique(np.concatenate(list(slots.values()))) if slots else np.zeros(0, int)
+    out = []
+    for probe in facts.trial.probes:
+        if probe.id not in slots:
+            continue
+        column: list[float | None] = [None] * len(ticks)
+        temps = np.round(shown.temp_shown(found[probe.id].mean_c), 2)
+        for place, value in zip(np.searchsorted(ticks, slots[probe.id]), temps.tolist(), strict=True):
+            column[int(place)] = value
+        look = ARM_LOOKS[probe.arm.letter]
+        out.append(
+            {
+                "id": probe.id,
+                "arm": probe.arm.letter,
+                "label": probe.label,
+                "pit": probe.is_pit,
+                "dash": list(look.dash),
+                "marker": look.marker,
+                "values": column,
+            }
+        )
+    minutes = np.round((ticks + 0.5) * width_s / 60, 4)
+    return {"x": minutes.tolist(), "series": out, "bucket_s": width_s}
+
+
+def _overlays(facts: TrialFacts) -> dict[str, Any]:
+    events, stalls, spots = [], [], []
+    shown = units()
+    for piece in facts.pieces:
+        cook = facts.cooks[piece.id]
+        if piece.number == 1:
+            events += [
+                {
+                    "at": m.at_min,
+                    "arm": cook.letter,
+                    "mark": EventKind(m.kind).mark,
+                    "label": EventKind(m.kind).label,
+                    "more": m.detail,
+                }
+                for m in cook.marks
+            ]
+        stalls += [
+            {"arm": cook.letter, "piece": cook.name, "from": s.onset_min, "to": s.end_min, "reason": s.reason}
+            for s in facts.measures[piece.id].stalls.stalls
+        ]
+        zero = facts.zeros[piece.id][0]
+        for look in facts.trial.looks:
+            if look.piece_id == piece.id and zero is not None:
+                at = (look.at - zero).total_seconds() / 60
+                spots += [
+                    {
+                        "at": at,
+                        "arm": cook.letter,
+                        "temp": round(float(shown.temp_shown(s.temp_c)), 1),
+                        "place": s.place,
+                    }
+                    for s in look.spots
+                    if s.temp_c is not None
+                ]
+    zeros = {arm.letter: zero.isoformat() for arm in facts.trial.arms if (zero := facts.arm_zero(arm)) is not None}
+    return {"events": events, "stalls": stalls, "spots": spots, "zeros": zeros}
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/figures.csv")
+def figures(trial_id: int) -> Response:
+    """The table as CSV, in the person's units, for whoever wants to redo the sums."""
+    trial = trial_or_404(trial_id)
+    thresholds, _, _ = _thresholds(trial)
+    facts = facts_of(trial, thresholds)
+    sink = io.StringIO()
+    writer = csv.writer(sink)
+    names = {arm.letter: arm_name(arm) for arm in trial.arms}
+    writer.writerow(["group", "figure", "unit", *[f"{p.name} {names[p.arm.letter]}" for p in facts.pieces]])
+    shown = facts.units
+    scale = {"span": "min", "temp": shown.degree, "step": shown.degree, "share": "share", "per-mass": "min/kg"}
+    for group, rows in _table(facts):
+        for label, kind, values, _ in rows:
+            writer.writerow([group, label, scale[kind], *[_csv_value(f, kind) for f in values]])
+    name = re.sub(r"[^A-Za-z0-9]+", "-", trial.title).strip("-").lower() or "trial"
+    disposition = {"Content-Disposition": f'attachment; filename="{name}-figures.csv"'}
+    return Response(sink.getvalue(), mimetype="text/csv", headers=disposition)
+
+
+def _csv_value(figure: Figure, kind: str) -> str:
+    if figure.value is None:
+        return ""
+    value = figure.value
+    if kind == "temp":
+        value = units().temp_shown(value)
+    elif kind == "step":
+        value = units().step_shown(value)
+    return f"{value:.4g}" if kind == "share" else f"{value:.2f}"

@@ -1,0 +1,144 @@
+"""The strip: every arm on one axis of time, the plan as an outline, what happened filled in under it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from bruvet.core.trial.phases import Phase, phases, planned
+from bruvet.core.trial.terms import ARM_LOOKS, EventKind
+from bruvet.core.units import span_words
+from bruvet.work.analysis import TrialFacts, arm_name
+
+WIDTH = 1200.0
+LEFT, RIGHT, TOP = 44.0, 14.0, 8.0
+ROW = 74.0
+PLAN_H, BAND_H = 12.0, 20.0
+NARROWEST_WORD = 7.2
+HOUR_STEPS = (1, 2, 3, 4, 6, 12)
+
+
+@dataclass(frozen=True)
+class Box:
+    x: float
+    width: float
+    kind: str
+    word: str
+    title: str
+
+
+@dataclass(frozen=True)
+class MarkAt:
+    x: float
+    letter: str
+    title: str
+    level: int
+
+
+@dataclass(frozen=True)
+class StripRow:
+    letter: str
+    marker: str
+    name: str
+    y: float
+    plan: tuple[Box, ...]
+    done: tuple[Box, ...]
+    stalls: tuple[tuple[float, float, str], ...]
+    marks: tuple[MarkAt, ...]
+
+
+@dataclass(frozen=True)
+class Strip:
+    width: float
+    height: float
+    rows: tuple[StripRow, ...]
+    hours: tuple[tuple[float, str], ...]
+    axis_y: float
+    used: tuple[tuple[str, str], ...]
+    said: str
+
+
+def draw(facts: TrialFacts) -> Strip:
+    """Lay out the strip of a trial, all arms aligned at meat on."""
+    arms = facts.trial.arms
+    plans = {arm.id: planned(arm.wrap_in, arm.wrap_at_min, arm.done_at_min, arm.rest_min) for arm in arms}
+    last = facts.last_min
+    for plan in plans.values():
+        last = max([last, *(phase.end_min for phase in plan)])
+    last *= 1.02
+    scale = (WIDTH - LEFT - RIGHT) / last
+
+    def x(minute: float) -> float:
+        return round(LEFT + max(minute, 0.0) * scale, 1)
+
+    rows, used, said = [], {}, []
+    for number, arm in enumerate(arms):
+        piece = arm.pieces[0] if arm.pieces else None
+        marks = facts.cooks[piece.id].marks if piece else ()
+        readings = facts.cooks[piece.id].t_min if piece else ()
+        end = float(readings[-1]) if len(readings) else max((m.at_min for m in marks), default=0.0)
+        done = phases(marks, end) if marks or len(readings) else ()
+        stalls = facts.measures[piece.id].stalls.stalls if piece else ()
+        shown = [m for m in marks if m.kind in EventKind._value2member_map_ and m.at_min >= 0]
+        for mark in shown:
+            used[EventKind(mark.kind).mark] = EventKind(mark.kind).label
+        look = ARM_LOOKS[arm.letter]
+        rows.append(
+            StripRow(
+                letter=arm.letter,
+                marker=look.marker,
+                name=arm_name(arm),
+                y=TOP + number * ROW,
+                plan=_boxes(plans[arm.id], x, "planned "),
+                done=_boxes(done, x, ""),
+                stalls=tuple((x(s.onset_min), x(s.end_min) - x(s.onset_min), s.reason) for s in stalls),
+                marks=_marks([(x(m.at_min), EventKind(m.kind), _title(m.kind, m.at_min, m.detail)) for m in shown]),
+            )
+        )
+        said.append(
+            f"{arm_name(arm)}: "
+            + (", ".join(f"{p.word} {span_words(p.end_min - p.start_min)}" for p in done) or "nothing yet")
+        )
+    axis_y = TOP + len(rows) * ROW
+    return Strip(WIDTH, axis_y + 20, tuple(rows), _hours(last, x), axis_y, tuple(sorted(used.items())), "; ".join(said))
+
+
+def _title(kind: str, minute: float, detail: str) -> str:
+    return f"{EventKind(kind).label}{' ' + detail if detail else ''}, {span_words(minute)} after meat on"
+
+
+def _boxes(found: Sequence[Phase], x, prefix: str) -> tuple[Box, ...]:  # type: ignore[no-untyped-def]
+    out = []
+    for phase in found:
+        start, width = x(phase.start_min), x(phase.end_min) - x(phase.start_min)
+        word = phase.word if width > NARROWEST_WORD * (len(phase.word) + 1) else ""
+        title = f"{prefix}{phase.word}, {span_words(phase.end_min - phase.start_min)}"
+        out.append(Box(start, width, phase.kind, word, title))
+    return tuple(out)
+
+
+def _marks(found: Sequence[tuple[float, EventKind, str]]) -> tuple[MarkAt, ...]:
+    """Marks side by side where there is room, on a second level where there is not, as a bare stem in a crowd."""
+    ends = [-math.inf, -math.inf]
+    out = []
+    for at, kind, title in sorted(found):
+        level = next((i for i, end in enumerate(ends) if at - end >= 16.0), -1)
+        if level >= 0:
+            ends[level] = at
+        out.append(MarkAt(at, kind.mark if level >= 0 else "", title, level))
+    return tuple(out)
+
+
+def _hours(last: float, x) -> tuple[tuple[float, str], ...]:  # type: ignore[no-untyped-def]
+    step = next((s for s in HOUR_STEPS if last / 60 / s <= 18), 24)
+    return tuple((x(h * 60.0), f"{h} h") for h in range(0, int(last // 60) + 1, step))
+
+
+def local_clock(zero: datetime | None, minute: float, tz: str) -> str:
+    """Clock time of a minute after `zero`, in the trial's zone."""
+    if zero is None:
+        return "–"
+    return (zero + timedelta(minutes=minute)).astimezone(ZoneInfo(tz)).strftime("%H:%M")

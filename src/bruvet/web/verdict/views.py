@@ -1,0 +1,38 @@
+"""The verdict: sentences from the data, what else could explain it, and the tester's own words, marked as theirs."""
+
+from __future__ import annotations
+
+from flask import Blueprint, flash, redirect, request, url_for
+from werkzeug.wrappers import Response
+
+from bruvet.core.safety import DEFER
+from bruvet.web.access import units
+from bruvet.web.database import trial_or_404
+from bruvet.web.reader import Reader
+from bruvet.web.trial_page import facts_of, trial_page
+
+blueprint = Blueprint("verdict", __name__, template_folder="templates")
+View = str | Response | tuple[str, int]
+
+
+@blueprint.get("/trials/<int:trial_id>/verdict")
+def show(trial_id: int) -> View:
+    trial = trial_or_404(trial_id)
+    facts = facts_of(trial)
+    return trial_page("verdict/show.html", trial, facts, verdict=facts.verdict(), defer=DEFER)
+
+
+@blueprint.post("/trials/<int:trial_id>/verdict")
+def own_words(trial_id: int) -> View:
+    trial = trial_or_404(trial_id)
+    reader = Reader(request.form, units())
+    words = reader.text("own_words", "Your own words", 4000)
+    if reader.errors:
+        facts = facts_of(trial)
+        page = trial_page(
+            "verdict/show.html", trial, facts, verdict=facts.verdict(), defer=DEFER, errors=reader.errors, typed=words
+        )
+        return page, 422
+    trial.own_words = words
+    flash("Your words are kept under the verdict, marked as yours.", "good")
+    return redirect(url_for("verdict.show", trial_id=trial.id))

@@ -1,0 +1,282 @@
+"""A trial's records turned into what the core judges, and what the core says of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from functools import cached_property
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Cook, Measures, measure
+from bruvet.core.curves.stall import Mark
+from bruvet.core.safety import cautions
+from bruvet.core.tasting.panel import TasterSays, preference, summarise
+from bruvet.core.trial.differences import ArmFacts, Difference, differences
+from bruvet.core.trial.terms import Attribute, Cut, DoneRule, Factor, RestKind, Term, WrapIn, WrapRule
+from bruvet.core.units import Units, span_words
+from bruvet.core.verdict.compose import ArmResult, Verdict, compose
+from bruvet.records.models import Arm, Event, Piece, Probe, Trial
+from bruvet.records.series import Buckets, bucketed, extents, seconds
+
+ANALYSIS_WIDTH_S = 30.0
+
+
+def term(kind: type[Term], value: str) -> str:
+    """Label of a stored word; the word itself when it is none of the kind's."""
+    try:
+        return kind(value).label
+    except ValueError:
+        return value
+
+
+def arm_name(arm: Arm) -> str:
+    return f"{arm.letter} ({arm.label})" if arm.label else arm.letter
+
+
+def factor_label(trial: Trial) -> str:
+    return trial.factor_other if trial.factor == Factor.OTHER and trial.factor_other else term(Factor, trial.factor)
+
+
+def marks_of(piece: Piece, events: Sequence[Event], zero: datetime) -> tuple[Mark, ...]:
+    """Events of a piece and of its arm, in minutes from `zero`."""
+    return tuple(
+        Mark((e.at - zero).total_seconds() / 60, e.kind, e.wrap_in or e.note, e.temp_c)
+        for e in events
+        if e.arm_id == piece.arm_id and e.piece_id in (None, piece.id)
+    )
+
+
+def zero_of(piece: Piece, events: Sequence[Event]) -> datetime | None:
+    """When a piece's meat went on: its own mark, or its arm's."""
+    mine = [e.at for e in events if e.kind == "meat-on" and e.arm_id == piece.arm_id and e.piece_id in (None, piece.id)]
+    return min(mine, default=None)
+
+
+@dataclass
+class TrialFacts:
+    """A trial read once: zeros, series and measures are worked out when first asked for."""
+
+    session: Session
+    trial: Trial
+    units: Units
+    thresholds_c: tuple[float, ...] = DEFAULT_THRESHOLDS_C
+
+    @property
+    def pieces(self) -> list[Piece]:
+        return [piece for arm in self.trial.arms for piece in arm.pieces]
+
+    @cached_property
+    def _extents(self):  # type: ignore[no-untyped-def]
+        return extents(self.session, [probe.id for probe in self.trial.probes])
+
+    @cached_property
+    def zeros(self) -> dict[int, tuple[datetime | None, bool]]:
+        """By piece: when its minutes begin, and whether that is a marked meat-on."""
+        out: dict[int, tuple[datetime | None, bool]] = {}
+        for piece in self.pieces:
+            marked = zero_of(piece, self.trial.events)
+            if marked is not None:
+                out[piece.id] = (marked, True)
+                continue
+            firsts = [
+                self._extents[p.id].first for p in self.trial.probes if p.piece_id == piece.id and p.id in self._extents
+            ]
+            out[piece.id] = (min(firsts, default=None), False)
+        return out
+
+    def arm_zero(self, arm: Arm) -> datetime | None:
+        zeros = [self.zeros[piece.id][0] for piece in arm.pieces]
+        return min((z for z in zeros if z is not None), default=None) or min(
+            (self._extents[p.id].first for p in self.trial.probes if p.arm_id == arm.id and p.id in self._extents),
+            default=None,
+        )
+
+    def probe_zero(self, probe: Probe) -> datetime | None:
+        if probe.piece_id is not None:
+            return self.zeros[probe.piece_id][0]
+        return self.arm_zero(probe.arm)
+
+    def buckets(
+        self, width_s: float, low_min: float | None = None, high_min: float | None = None
+    ) -> dict[int, Buckets]:
+        zeros = {p.id: seconds(zero) for p in self.trial.probes if (zero := self.probe_zero(p)) is not None}
+        return bucketed(self.session, zeros, width_s, low_min, high_min)
+
+    @cached_property
+    def _analysed(self) -> dict[int, Buckets]:
+        return self.buckets(ANALYSIS_WIDTH_S)
+
+    @cached_property
+    def cooks(self) -> dict[int, Cook]:
+        """By piece. Several probes in one piece count as the coldest of them at each moment."""
+        return {piece.id: self._cook(piece) for piece in self.pieces}
+
+    def _cook(self, piece: Piece) -> Cook:
+        zero, marked = self.zeros[piece.id]
+        inner = [self._analysed[p.id] for p in self.trial.probes if p.piece_id == piece.id and p.id in self._analysed]
+        pits = [p for p in self.trial.probes if p.arm_id == piece.arm_id and p.is_pit and p.id in self._analysed]
+        arm_zero = self.arm_zero(piece.arm)
+        shift = (arm_zero - zero).total_seconds() / 60 if arm_zero is not None and zero is not None else 0.0
+        t, y = _coldest([b for b in inner if len(b.minute)])
+        pit_t, pit_c = _joined([self._analysed[p.id] for p in pits], shift)
+        return Cook(
+            name=piece.name,
+            letter=piece.arm.letter,
+            t_min=t,
+            temp_c=y,
+            pit_t_min=pit_t,
+            pit_c=pit_c,
+            marks=marks_of(piece, self.trial.events, zero) if zero is not None else (),
+            zero_known=marked,
+            pit_target_c=piece.arm.pit_target_c,
+            trimmed_kg=piece.trimmed_kg,
+            raw_kg=piece.raw_kg,
+            cooked_kg=piece.cooked_kg,
+        )
+
+    @cached_property
+    def measures(self) -> dict[int, Measures]:
+        wanted = tuple(dict.fromkeys((*DEFAULT_THRESHOLDS_C, *self.thresholds_c)))
+        return {piece_id: measure(cook, wanted, self.units) for piece_id, cook in self.cooks.items()}
+
+    @property
+    def last_min(self) -> float:
+        """Minute of the last thing known of any arm, for the end of a shared axis."""
+        ends = [60.0]
+        for cook in self.cooks.values():
+            ends += [float(cook.t_min[-1])] if len(cook.t_min) else []
+            ends += [mark.at_min for mark in cook.marks]
+        return max(ends)
+
+    # ---- tasting and verdict ------------------------------------------------------------------------
+
+    @cached_property
+    def tasters(self) -> list[TasterSays]:
+        letters = {arm.id: arm.letter for arm in self.trial.arms}
+        return [
+            TasterSays(
+                name=p.name,
+                scores={(letters[s.arm_id], s.attribute): s.value for s in p.scores if s.arm_id in letters},
+                preferred=letters.get(p.preferred_arm_id) if p.preferred_arm_id is not None else None,
+                blind=p.blind,
+            )
+            for p in self.trial.panellists
+        ]
+
+    @property
+    def letters(self) -> list[str]:
+        return [arm.letter for arm in self.trial.arms]
+
+    def facts(self, arm: Arm) -> ArmFacts:
+        """What could differ between arms, of one arm."""
+        pieces = arm.pieces
+        result = self.result(arm)
+
+        def mean(values: list[float | None]) -> float | None:
+            known = [value for value in values if value is not None]
+            return sum(known) / len(known) if known and len(known) == len(values) else None
+
+        def said(pick: str) -> str:
+            return " / ".join(
+                dict.fromkeys(text for piece in pieces if (text := str(getattr(piece, pick) or "").strip()))
+            )
+
+        cuts = {term(Cut, p.cut) if p.cut != Cut.OTHER else p.cut_other or "another cut" for p in pieces}
+        wrap = term(WrapIn, arm.wrap_in) if arm.wrap_rule != WrapRule.NEVER else WrapIn.NONE.label
+        rest = term(RestKind, arm.rest_kind) + (f", {span_words(arm.rest_min)}" if arm.rest_min else "")
+        return ArmFacts(
+            letter=arm.letter,
+            words={
+                "cooker": arm.cooker.name if arm.cooker else "",
+                "pit target": self.units.temp_text(arm.pit_target_c) if arm.pit_target_c is not None else "",
+                "wrap": wrap,
+                "done rule": term(DoneRule, arm.done_rule),
+                "cut": " / ".join(sorted(cuts)),
+                "grade": said("grade"),
+                "source": said("source"),
+                "bone": said("bone"),
+                "wood": arm.wood,
+                "rub": arm.rub,
+                "rest plan": rest,
+            },
+            numbers={
+                "weight": mean([p.trimmed_kg or p.raw_kg for p in pieces]),
+                "thickness": mean([p.thickness_mm for p in pieces]),
+                "start": mean([p.start_c if p.start_c is not None else self._first_reading(p) for p in pieces]),
+                "pit as run": result.mean("pit_mean"),
+                "pit swing": result.mean("pit_spread"),
+                "wrap time": result.mean("wrap_at"),
+                "rest": result.mean("rest"),
+                "cook time": result.mean("total"),
+            },
+        )
+
+    def _first_reading(self, piece: Piece) -> float | None:
+        cook = self.cooks[piece.id]
+        early = (cook.t_min >= 0) & (cook.t_min < 10) & np.isfinite(cook.temp_c)
+        return float(cook.temp_c[early][0]) if cook.zero_known and early.any() else None
+
+    def result(self, arm: Arm) -> ArmResult:
+        return ArmResult(
+            arm.letter, arm_name(arm), tuple(self.measures[piece.id] for piece in arm.pieces), arm.pit_target_c
+        )
+
+    @cached_property
+    def others(self) -> tuple[Difference, ...]:
+        return differences(self.trial.factor, [self.facts(arm) for arm in self.trial.arms], self.units)
+
+    @cached_property
+    def cautions(self) -> tuple[str, ...]:
+        found: list[str] = []
+        for piece in self.pieces:
+            found += cautions(self.cooks[piece.id], self.measures[piece.id], piece.cut, piece.opened, self.units)
+        return tuple(found)
+
+    def verdict(self) -> Verdict:
+        tasters = self.tasters
+        return compose(
+            factor_label(self.trial),
+            [self.result(arm) for arm in self.trial.arms],
+            summarise(self.letters, [a.value for a in Attribute], tasters),
+            preference(self.letters, tasters) if tasters else None,
+            len(tasters),
+            sum(t.blind for t in tasters),
+            self.others,
+            self.cautions,
+            self.units,
+            {a.value: a.label for a in Attribute},
+        )
+
+
+def _coldest(series: Sequence[Buckets]) -> tuple[np.ndarray, np.ndarray]:
+    if len(series) <= 1:
+        return (series[0].minute, series[0].mean_c) if series else (np.zeros(0), np.zeros(0))
+    grid = np.unique(np.round(np.concatenate([s.minute for s in series]), 1))
+    stack = []
+    for s in series:
+        value = np.interp(grid, s.minute, s.mean_c)
+        # A probe speaks only for moments near its own readings.
+        position = np.clip(np.searchsorted(s.minute, grid), 1, max(len(s.minute) - 1, 1))
+        near = np.minimum(
+            np.abs(grid - s.minute[position - 1]), np.abs(s.minute[min(1, len(s.minute) - 1) :][position - 1] - grid)
+        )
+        stack.append(np.where(near <= 5.0, value, np.nan))
+    table = np.array(stack)
+    known = np.isfinite(table).any(axis=0)
+    return grid[known], np.nanmin(table[:, known], axis=0)
+
+
+def _joined(series: Sequence[Buckets], shift_min: float) -> tuple[np.ndarray, np.ndarray]:
+    """Pit readings of an arm on one clock; several pit probes are averaged where they meet."""
+    series = [s for s in series if len(s.minute)]
+    if not series:
+        return np.zeros(0), np.zeros(0)
+    if len(series) == 1:
+        return series[0].minute + shift_min, series[0].mean_c
+    grid = np.unique(np.round(np.concatenate([s.minute for s in series]), 0))
+    table = np.array([np.interp(grid, s.minute, s.mean_c, left=np.nan, right=np.nan) for s in series])
+    known = np.isfinite(table).any(axis=0)
+    return grid[known] + shift_min, np.nanmean(table[:, known], axis=0)

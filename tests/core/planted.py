@@ -1,0 +1,132 @@
+"""Curves with a known answer, built segment by segment: what is planted is what must be found."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from bruvet.core.curves.stall import Mark
+
+
+@dataclass
+class Planted:
+    """A curve of meat and pit with its truth: stalls as (onset, end, kind), other flats as (onset, end, why)."""
+
+    t_min: np.ndarray
+    meat_c: np.ndarray
+    pit_c: np.ndarray
+    stalls: list[tuple[float, float, str]] = field(default_factory=list)
+    others: list[tuple[float, float, str]] = field(default_factory=list)
+    marks: list[Mark] = field(default_factory=list)
+
+
+def plant(
+    seed: int,
+    *,
+    stall: str | None = "natural",
+    fault: str | None = None,
+    step_min: float = 1.0,
+    noise_c: float = 0.2,
+    quantum_c: float = 0.0,
+    stall_rate: float | None = None,
+    pit: float | None = None,
+) -> Planted:
+    """One curve. `stall`: natural, foil, paper, pit, open or None. `fault`: dead-fire, moved, lid, gap, out, spikes."""
+    rng = np.random.default_rng(seed)
+    pit_set = pit if pit is not None else rng.uniform(105, 125)
+    rise = rng.uniform(9, 18)
+    at_c = rng.uniform(63, 76)
+    stall_rate = rng.uniform(-0.8, 2.2) if stall_rate is None else stall_rate
+    after_rate = rng.uniform(5.5, 9.5)
+    lag = rng.uniform(15, 40)
+    onset = lag + (at_c - 4.0) / rise * 60
+    length = rng.uniform(45, 280) if stall else 0.0
+    end = onset + length
+    done = end + (94.0 - at_c - stall_rate * length / 60) / after_rate * 60
+    last = end if stall == "open" else done
+    truth = Planted(np.arange(0, last, step_min), np.zeros(0), np.zeros(0))
+    t = truth.t_min
+    if stall:
+        xs = [0, lag, onset, end, max(done, end + 1)]
+        ys = [4.0, 4.0, at_c, at_c + stall_rate * length / 60, 94.0]
+    else:
+        # The pace eases towards the end, as it does, without ever standing still.
+        middle = onset + (80.0 - at_c) / (0.62 * rise) * 60
+        xs = [0, lag, onset, middle, middle + 14.0 / (0.45 * rise) * 60]
+        ys = [4.0, 4.0, at_c, 80.0, 94.0]
+        t = truth.t_min = np.arange(0, xs[-1], step_min)
+    meat = np.interp(t, xs, ys)
+    swing = rng.uniform(1, 7)
+    pit_c = pit_set + swing * np.sin(2 * np.pi * t / rng.uniform(12, 55)) + rng.normal(0, 1.0, len(t))
+    if stall:
+        kind = {"foil": "wrap-ended", "paper": "wrap-ended", "pit": "pit-ended"}.get(stall, stall)
+        truth.stalls.append((onset, end, kind))
+        if stall in ("foil", "paper"):
+            lag_end = rng.uniform(3, 25) if stall == "foil" else rng.uniform(10, 55)
+            if length > lag_end + 10:
+                truth.marks.append(Mark(end - lag_end, "wrap", stall))
+            else:
+                truth.stalls[0] = (onset, end, "natural")
+        if stall == "pit":
+            step = rng.uniform(14, 30)
+            lag_end = rng.uniform(3, 18)
+            truth.marks.append(Mark(end - lag_end, "pit-set", "", pit_set + step))
+            pit_c += step * np.clip((t - (end - lag_end)) / 8.0, 0, 1)
+    if fault == "dead-fire":
+        meat, pit_c, t = _dead_fire(rng, truth, t, meat, pit_c, onset, end, pit_set)
+    if fault == "moved":
+        at = rng.uniform(0.35, 0.9) * onset
+        drop = rng.uniform(6, 14)
+        meat = meat - drop * (t >= at) * np.exp(-np.maximum(t - at, 0) / 400)
+        truth.others.append((at, at, "probe-moved"))
+    if fault == "lid":
+        for at in rng.uniform(60, t[-1] - 60, 3):
+            open_for = rng.uniform(4, 12)
+            dip = np.where(t < at, 0, np.where(t < at + open_for, 1.0, np.exp(-(t - at - open_for) / 7)))
+            pit_c -= rng.uniform(25, 50) * dip
+            meat = meat - rng.uniform(0.2, 0.8) * np.exp(-np.maximum(t - at, 0) / 25) * (t >= at)
+            truth.marks.append(Mark(at, "lid"))
+    meat = meat + rng.normal(0, noise_c, len(t))
+    kept = np.ones(len(t), bool)
+    if fault == "gap":
+        at = rng.uniform(0.2, 0.8) * t[-1]
+        kept = (t < at) | (t > at + rng.uniform(15, 40))
+    if fault == "out":
+        at = rng.uniform(0.2, 0.8) * t[-1]
+        out = (t >= at) & (t < at + rng.uniform(3, 15))
+        meat = np.where(out, rng.choice([22.0, pit_set - 5]) + rng.normal(0, 1, len(t)), meat)
+    if fault == "spikes":
+        for at in rng.integers(0, len(t), 12):
+            meat[at] += rng.choice([-30, 25, 8])
+    if quantum_c:
+        meat = np.round(meat / quantum_c) * quantum_c
+        pit_c = np.round(pit_c / quantum_c) * quantum_c
+    truth.t_min, truth.meat_c, truth.pit_c = t[kept], meat[kept], pit_c[kept]
+    return truth
+
+
+def _dead_fire(rng, truth, t, meat, pit_c, onset, end, pit_set):
+    """The fire dies on the way up, the meat goes flat or sinks, and somebody mends it later."""
+    start = rng.uniform(0.55, 0.95) * onset
+    fade, dead = rng.uniform(20, 60), rng.uniform(40, 120)
+    lag, slope = rng.uniform(15, 30), rng.uniform(-4, 1)
+    # A flat piece put into the clock: all that came later comes later still.
+    held = fade + dead
+    flat_from = start + lag
+    step = t[1] - t[0]
+    t2 = np.arange(0, t[-1] + held, step)
+    source = np.where(t2 < flat_from, t2, np.maximum(t2 - held, flat_from))
+    meat2 = np.interp(source, t, meat)
+    inside = (t2 >= flat_from) & (t2 <= flat_from + held)
+    meat2 = meat2 + np.where(inside, slope * (t2 - flat_from) / 60, 0.0)
+    meat2 = meat2 + np.where(t2 > flat_from + held, slope * held / 60 * np.exp(-(t2 - flat_from - held) / 120), 0)
+    low = np.interp(flat_from, t, meat) + rng.uniform(-25, 5)
+    fall = np.interp(t2, [start, start + fade, start + fade + dead, start + fade + dead + 15], [0, 1, 1, 0])
+    pit2 = np.interp(source, t, pit_c) * (1 - fall) + low * fall
+    truth.others.append((flat_from, flat_from + held, "pit-fell"))
+    truth.stalls = [(a + held, b + held, kind) for a, b, kind in truth.stalls]
+    truth.marks = [
+        Mark(m.at_min + (held if m.at_min > flat_from else 0), m.kind, m.detail, m.temp_c) for m in truth.marks
+    ]
+    return meat2, pit2, t2
