@@ -196,7 +196,7 @@ def serve(port: int, demo: bool) -> None:
                 address = f"127.0.0.1:{port}"
                 try:
                     say("[3/4] Worker for long jobs")
-                    processes.append(child([sys.executable, "-m", "bruvet.work.jobs"], environment))
+                    processes.append(child([sys.executable, "-m", "bruvet.work.worker"], environment))
                     say("[4/4] Web server")
                     processes.append(child(web_command(address), environment))
                     wait_until_up(address, processes)

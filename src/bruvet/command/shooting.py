@@ -1,7 +1,77 @@
-"""`./bruvet shots`: one picture of each main view, from the demo data."""
+"""`./bruvet shots`: one picture of each main view, from the demo data, into docs/screenshots."""
 
 from __future__ import annotations
 
+import os
+from pathlib import Path
+
+from .cluster import free_port
+from .packages import ensure_chromium, say
+from .serving import child, end, prepare, stoppable, throwaway_cluster, wait_until_up, web_command
+
+FOLDER = Path(__file__).resolve().parents[3] / "docs" / "screenshots"
+BENCH, PHONE = (1280, 800), (390, 844)
+COLLAR, LAMB, TURKEY = 1, 2, 3
+
+# name, address, size, night
+VIEWS = (
+    ("trials", "/", BENCH, False),
+    ("plan", f"/trials/{COLLAR}", BENCH, False),
+    ("plan-form", f"/trials/{COLLAR}/edit", BENCH, False),
+    ("logs-columns", f"/trials/{TURKEY}/logs", BENCH, False),
+    ("record", f"/trials/{LAMB}/record", BENCH, False),
+    ("record-phone", f"/trials/{COLLAR}/record", PHONE, False),
+    ("curves", f"/trials/{COLLAR}/curves", BENCH, False),
+    ("curves-night", f"/trials/{LAMB}/curves", BENCH, True),
+    ("tasting", f"/trials/{COLLAR}/tasting", BENCH, False),
+    ("verdict", f"/trials/{COLLAR}/verdict", BENCH, False),
+)
+
+
+def browser_options() -> dict[str, object]:
+    """How to start Debian's Chromium, without a sandbox when root."""
+    flags = ["--disable-gpu", "--disable-quic", "--disable-background-networking", "--disable-component-update"]
+    if os.geteuid() == 0:
+        flags.append("--no-sandbox")
+    return {"executable_path": ensure_chromium(), "args": flags}
+
 
 def shoot() -> None:
-    raise NotImplementedError
+    from playwright.sync_api import sync_playwright
+
+    from bruvet.work.demo import LOGS, NAME, PASSWORD
+
+    FOLDER.mkdir(parents=True, exist_ok=True)
+    with stoppable(), throwaway_cluster() as cluster:
+        cluster.ensure_database("shots")
+        url = cluster.url("shots")
+        say("Loading the demo")
+        prepare(url, demo=True)
+        address = f"127.0.0.1:{free_port()}"
+        processes = [child(web_command(address), {"DATABASE_URL": url, "BRUVET_SECRET": "only for the pictures"})]
+        try:
+            wait_until_up(address, processes)
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(**browser_options())  # type: ignore[arg-type]
+                page = browser.new_page()
+                page.goto(f"http://{address}/sign-in")
+                page.fill("#name", NAME)
+                page.fill("#password", PASSWORD)
+                page.click("main button")
+                night = False
+                for name, where, (width, height), at_night in VIEWS:
+                    page.set_viewport_size({"width": width, "height": height})
+                    page.goto(f"http://{address}{where}")
+                    if at_night != night:
+                        page.click(".top-end form button")
+                        night = at_night
+                    if name == "logs-columns":
+                        page.set_input_files("#file", LOGS / "turkey-drum-controller.csv")
+                        page.click("text=Look at it")
+                    if "curves" in name:
+                        page.wait_for_selector("[data-ready]")
+                    page.screenshot(path=FOLDER / f"{name}.png")
+                    say(f"  {name}.png")
+                browser.close()
+        finally:
+            end(processes)

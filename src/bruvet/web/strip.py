@@ -3,22 +3,31 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
-from zoneinfo import ZoneInfo
+
+import numpy as np
 
 from bruvet.core.trial.phases import Phase, phases, planned
 from bruvet.core.trial.terms import ARM_LOOKS, EventKind
 from bruvet.core.units import span_words
 from bruvet.work.analysis import TrialFacts, arm_name
 
-WIDTH = 1200.0
-LEFT, RIGHT, TOP = 44.0, 14.0, 8.0
-ROW = 74.0
-PLAN_H, BAND_H = 12.0, 20.0
-NARROWEST_WORD = 7.2
+TOP = 4.0
+ROW = 84.0
+LETTER_WIDTH = 7.2
 HOUR_STEPS = (1, 2, 3, 4, 6, 12)
+
+
+@dataclass(frozen=True)
+class Frame:
+    """Where a strip is drawn: its width, the room left of minute `low` and right of minute `high`, in pixels."""
+
+    width: float = 1200.0
+    left: float = 44.0
+    right: float = 14.0
+    low_min: float | None = None
+    high_min: float | None = None
 
 
 @dataclass(frozen=True)
@@ -53,6 +62,8 @@ class StripRow:
 @dataclass(frozen=True)
 class Strip:
     width: float
+    left: float
+    right: float
     height: float
     rows: tuple[StripRow, ...]
     hours: tuple[tuple[float, str], ...]
@@ -61,24 +72,26 @@ class Strip:
     said: str
 
 
-def draw(facts: TrialFacts) -> Strip:
+def draw(facts: TrialFacts, frame: Frame | None = None) -> Strip:
     """Lay out the strip of a trial, all arms aligned at meat on."""
+    frame = frame or Frame()
     arms = facts.trial.arms
     plans = {arm.id: planned(arm.wrap_in, arm.wrap_at_min, arm.done_at_min, arm.rest_min) for arm in arms}
     last = facts.last_min
     for plan in plans.values():
         last = max([last, *(phase.end_min for phase in plan)])
-    last *= 1.02
-    scale = (WIDTH - LEFT - RIGHT) / last
+    low = frame.low_min if frame.low_min is not None else 0.0
+    high = frame.high_min if frame.high_min is not None else last * 1.02
+    scale = (frame.width - frame.left - frame.right) / max(high - low, 1.0)
 
     def x(minute: float) -> float:
-        return round(LEFT + max(minute, 0.0) * scale, 1)
+        return round(frame.left + (minute - low) * scale, 1)
 
     rows, used, said = [], {}, []
     for number, arm in enumerate(arms):
         piece = arm.pieces[0] if arm.pieces else None
         marks = facts.cooks[piece.id].marks if piece else ()
-        readings = facts.cooks[piece.id].t_min if piece else ()
+        readings = facts.cooks[piece.id].t_min if piece else np.zeros(0)
         end = float(readings[-1]) if len(readings) else max((m.at_min for m in marks), default=0.0)
         done = phases(marks, end) if marks or len(readings) else ()
         stalls = facts.measures[piece.id].stalls.stalls if piece else ()
@@ -103,18 +116,28 @@ def draw(facts: TrialFacts) -> Strip:
             + (", ".join(f"{p.word} {span_words(p.end_min - p.start_min)}" for p in done) or "nothing yet")
         )
     axis_y = TOP + len(rows) * ROW
-    return Strip(WIDTH, axis_y + 20, tuple(rows), _hours(last, x), axis_y, tuple(sorted(used.items())), "; ".join(said))
+    return Strip(
+        frame.width,
+        frame.left,
+        frame.right,
+        axis_y + 20,
+        tuple(rows),
+        _hours(low, high, x),
+        axis_y,
+        tuple(sorted(used.items())),
+        "; ".join(said),
+    )
 
 
 def _title(kind: str, minute: float, detail: str) -> str:
     return f"{EventKind(kind).label}{' ' + detail if detail else ''}, {span_words(minute)} after meat on"
 
 
-def _boxes(found: Sequence[Phase], x, prefix: str) -> tuple[Box, ...]:  # type: ignore[no-untyped-def]
+def _boxes(found: Sequence[Phase], x: Callable[[float], float], prefix: str) -> tuple[Box, ...]:
     out = []
     for phase in found:
         start, width = x(phase.start_min), x(phase.end_min) - x(phase.start_min)
-        word = phase.word if width > NARROWEST_WORD * (len(phase.word) + 1) else ""
+        word = phase.word if width > LETTER_WIDTH * (len(phase.word) + 1) else ""
         title = f"{prefix}{phase.word}, {span_words(phase.end_min - phase.start_min)}"
         out.append(Box(start, width, phase.kind, word, title))
     return tuple(out)
@@ -132,13 +155,7 @@ def _marks(found: Sequence[tuple[float, EventKind, str]]) -> tuple[MarkAt, ...]:
     return tuple(out)
 
 
-def _hours(last: float, x) -> tuple[tuple[float, str], ...]:  # type: ignore[no-untyped-def]
-    step = next((s for s in HOUR_STEPS if last / 60 / s <= 18), 24)
-    return tuple((x(h * 60.0), f"{h} h") for h in range(0, int(last // 60) + 1, step))
-
-
-def local_clock(zero: datetime | None, minute: float, tz: str) -> str:
-    """Clock time of a minute after `zero`, in the trial's zone."""
-    if zero is None:
-        return "–"
-    return (zero + timedelta(minutes=minute)).astimezone(ZoneInfo(tz)).strftime("%H:%M")
+def _hours(low: float, high: float, x: Callable[[float], float]) -> tuple[tuple[float, str], ...]:
+    step = next((s for s in HOUR_STEPS if (high - low) / 60 / s <= 14), 24)
+    first = math.ceil(low / 60 / step) * step
+    return tuple((x(h * 60.0), f"{h} h") for h in range(first, int(high // 60) + 1, step))

@@ -184,6 +184,8 @@ class TrialFacts:
                 dict.fromkeys(text for piece in pieces if (text := str(getattr(piece, pick) or "").strip()))
             )
 
+        ran = result.mean("pit_mean")
+        off_target = ran - arm.pit_target_c if ran is not None and arm.pit_target_c is not None else None
         cuts = {term(Cut, p.cut) if p.cut != Cut.OTHER else p.cut_other or "another cut" for p in pieces}
         wrap = term(WrapIn, arm.wrap_in) if arm.wrap_rule != WrapRule.NEVER else WrapIn.NONE.label
         rest = term(RestKind, arm.rest_kind) + (f", {span_words(arm.rest_min)}" if arm.rest_min else "")
@@ -207,6 +209,7 @@ class TrialFacts:
                 "thickness": mean([p.thickness_mm for p in pieces]),
                 "start": mean([p.start_c if p.start_c is not None else self._first_reading(p) for p in pieces]),
                 "pit as run": result.mean("pit_mean"),
+                "pit against its target": off_target,
                 "pit swing": result.mean("pit_spread"),
                 "wrap time": result.mean("wrap_at"),
                 "rest": result.mean("rest"),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from zoneinfo import ZoneInfo
@@ -146,7 +146,9 @@ def _events(trial: Trial, arm: Arm, on: datetime, script: Script, logged: Logged
     add(logged.rest_end_min, "rest-end")
 
 
-def _tasters(trial: Trial, seed: int, rows: list[tuple[str, bool, int | None, str]], step: dict[str, float]) -> None:
+def _tasters(
+    trial: Trial, seed: int, rows: Sequence[tuple[str, bool, int | None, str]], step: dict[str, float]
+) -> None:
     rng = np.random.default_rng(seed)
     for name, blind, preferred, remark in rows:
         person = Panellist(name=name, blind=blind, remark=remark)

@@ -62,7 +62,7 @@ def choices_of(trial: Trial, mapping: dict[str, Any]) -> Choices:
     )
 
 
-def series_names(understanding: Understanding, content_choices: Choices) -> list[str]:
+def series_names(understanding: Understanding) -> list[str]:
     """Names that can be assigned: the temperature columns, or the probes of a long file."""
     if understanding.layout == "wide":
         return [c.name for c in understanding.columns if c.role == "temperature"]

@@ -36,7 +36,3 @@ def work_forever(url: str) -> None:
     """Run jobs until told to stop."""
     with queue.replace_connector(procrastinate.PsycopgConnector(conninfo=_plain(url))) as app:
         app.run_worker(concurrency=1, fetch_job_polling_interval=2.0)
-
-
-if __name__ == "__main__":
-    work_forever(os.environ["DATABASE_URL"])

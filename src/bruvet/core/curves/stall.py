@@ -25,6 +25,7 @@ FloatArray = NDArray[np.float64]
 Kind = Literal["natural", "wrap-ended", "pit-ended", "open"]
 Why = Literal["pit-fell", "probe-moved", "lid", "other"]
 LAG_AFTER_FIRE_MIN = 30.0
+LONGEST_LID_FLAT_MIN = 45.0
 
 
 @dataclass(frozen=True)
@@ -153,8 +154,8 @@ def find_stalls(
     flat = _flat(grid, level, rate, pit, rule)
     stalls: list[Stall] = []
     others: list[NotStall] = [_moved(scene, jump) for jump in curve.jumps]
-    for low, high in _joined(_runs(grid, flat), curve, rule):
-        onset, end, is_open = _bounds(low, high, curve, grid)
+    bounded = [_bounds(low, high, curve, grid) for low, high in _joined(_runs(grid, flat), curve, rule)]
+    for onset, end, is_open in _merged(bounded):
         found = _not_a_stall(scene, onset, end, stalls)
         if found is not None:
             others.append(found)
@@ -297,6 +298,17 @@ def _bounds(low: float, high: float, curve: CleanCurve, grid: FloatArray) -> tup
     return onset, max(end, onset), open_end
 
 
+def _merged(stretches: Sequence[tuple[float, float, bool]]) -> list[tuple[float, float, bool]]:
+    """Stretches that meet or overlap once their bends were found are one."""
+    out: list[tuple[float, float, bool]] = []
+    for onset, end, is_open in stretches:
+        if out and onset <= out[-1][1] + 8.0:
+            out[-1] = (out[-1][0], max(end, out[-1][1]), is_open)
+        else:
+            out.append((onset, end, is_open))
+    return out
+
+
 # ---- judgement --------------------------------------------------------------------------------------
 
 
@@ -311,7 +323,9 @@ def _not_a_stall(scene: _Scene, onset: float, end: float, stalls: Sequence[Stall
     if rain is not None and length < 60.0:
         reason = f"Weather was noted here ({rain.detail or 'no detail'}) and the flat part is short."
         return NotStall(onset, end, "other", reason)
-    lid = _lid_open(scene, onset, end) if length < 50.0 and not _fire_failing(scene, onset, end) else None
+    lid = (
+        _lid_open(scene, onset, end) if length < LONGEST_LID_FLAT_MIN and not _fire_failing(scene, onset, end) else None
+    )
     if lid is not None:
         return NotStall(onset, end, "lid", lid)
     jump = next((j for j in scene.curve.jumps if -4.0 <= onset - j.at_min <= 12.0), None)
@@ -465,7 +479,7 @@ def _fell_reason(scene: _Scene, onset: float, end: float) -> str:
 
 def _lid_open(scene: _Scene, onset: float, end: float) -> str | None:
     """Why a short flat part is the lid's: a lid event, or a sharp dip of the pit that recovers."""
-    if any(mark.kind == "lid" and onset - 15.0 <= mark.at_min <= end for mark in scene.marks):
+    if any(mark.kind == "lid" and -5.0 <= onset - mark.at_min <= 25.0 for mark in scene.marks):
         return "The lid was open here; the flat part is short and follows it."
     raw_t, raw_c = scene.pit.raw_t, scene.pit.raw_c
     near = (raw_t >= onset - 25.0) & (raw_t <= end)

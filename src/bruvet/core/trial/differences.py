@@ -74,7 +74,7 @@ def differences(
         A `Factor` value.
     arms : sequence of ArmFacts
         `words` by the rows of `WORD_ROWS`; `numbers` by: weight (kg), thickness (mm), start (°C), pit as
-        run (°C), pit swing (°C), wrap time, rest, cook time (min).
+        run (°C), pit against its target (°C), pit swing (°C), wrap time, rest, cook time (min).
     units : Units
     needed : sequence of str
         Number rows that are worth naming when some arm lacks them.
@@ -88,9 +88,8 @@ def differences(
         if len({text.casefold() for _, text in said if text}) > 1:
             out.append(Difference(row, tuple((a, text or "not said") for a, text in said), effect))
     missing: list[Difference] = []
-    # A pit aimed elsewhere on purpose is judged by its distance from the target, not by its level.
     for row, tolerance, relative, show, effect in _number_rows(units):
-        if row in own or (row == "pit as run" and "pit target" in own):
+        if row in own:
             continue
         values = [(arm.letter, arm.numbers.get(row)) for arm in arms]
         known = [value for _, value in values if value is not None]
@@ -123,6 +122,13 @@ def _number_rows(units: Units) -> tuple[tuple[str, float, bool, Callable[[float]
             False,
             lambda v: units.temp_text(v, 0),
             "a pit that ran hotter is faster, whatever was planned",
+        ),
+        (
+            "pit against its target",
+            PIT_C,
+            False,
+            lambda v: "on it" if abs(v) < 1.0 else f"{units.step_text(abs(v))} {'over' if v > 0 else 'under'}",
+            "an arm whose pit missed its target did not get what was planned",
         ),
         (
             "pit swing",

@@ -9,7 +9,7 @@ import re
 from typing import Any
 
 import numpy as np
-from flask import Blueprint, Response, jsonify, request
+from flask import Blueprint, Response, jsonify, render_template, request
 from werkzeug.wrappers import Response as AnyResponse
 
 from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Figure
@@ -18,6 +18,7 @@ from bruvet.records.models import Trial
 from bruvet.web.access import units
 from bruvet.web.database import trial_or_404
 from bruvet.web.shown import number
+from bruvet.web.strip import Frame, draw
 from bruvet.web.trial_page import facts_of, trial_page
 from bruvet.work.analysis import TrialFacts, arm_name
 
@@ -214,6 +215,19 @@ def _overlays(facts: TrialFacts) -> dict[str, Any]:
                 ]
     zeros = {arm.letter: zero.isoformat() for arm in facts.trial.arms if (zero := facts.arm_zero(arm)) is not None}
     return {"events": events, "stalls": stalls, "spots": spots, "zeros": zeros}
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/strip")
+def strip_under(trial_id: int) -> AnyResponse | str:
+    """The strip laid out to stand under the canvas: the same pixels, the same minutes."""
+    trial = trial_or_404(trial_id)
+    asked = [request.args.get(name, type=float) for name in ("width", "left", "right", "from", "to")]
+    if any(value is None or not math.isfinite(value) for value in asked):
+        return AnyResponse("width, left, right, from and to are needed as numbers", 400)
+    width, left, right, low, high = (float(value or 0.0) for value in asked)
+    if not (200 <= width <= 6000 and 0 <= left < width / 2 and 0 <= right < width / 2 and 0 < high - low < 1e5):
+        return AnyResponse("those bounds cannot be drawn", 400)
+    return render_template("strip_part.html", strip=draw(facts_of(trial), Frame(width, left, right, low, high)))
 
 
 @blueprint.get("/trials/<int:trial_id>/curves/figures.csv")

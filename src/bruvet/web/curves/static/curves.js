@@ -40,6 +40,7 @@
       c.fillRect(left, bbox.top, right - left, bbox.height);
       c.globalAlpha = 1;
       c.font = `${12 * devicePixelRatio}px "Atkinson Next", sans-serif`;
+      c.textAlign = "left";
       c.fillText(`stall ${stall.arm}`, left + 4 * devicePixelRatio, bbox.top + bbox.height - (6 + 15 * (stall.arm.charCodeAt(0) - 65)) * devicePixelRatio);
     });
     c.restore();
@@ -51,7 +52,7 @@
     const dpr = devicePixelRatio;
     c.save();
     c.beginPath();
-    c.rect(bbox.left, bbox.top - 40 * dpr, bbox.width, bbox.height + 40 * dpr);
+    c.rect(bbox.left - 9 * dpr, bbox.top - 40 * dpr, bbox.width + 18 * dpr, bbox.height + 40 * dpr);
     c.clip();
     c.font = `700 ${11 * dpr}px "Atkinson Next", sans-serif`;
     c.textAlign = "center";
@@ -105,6 +106,23 @@
   };
 
   const table = (answer) => [answer.x, ...overview.series.map((s) => (answer.series.find((other) => other.id === s.id) || { values: answer.x.map(() => null) }).values)];
+
+  // The strip comes from the server, laid out for the canvas above it.
+  const stripHolder = document.querySelector("[data-strip]");
+  let stripAsked = 0;
+  const alignStrip = () => {
+    stripAsked += 1;
+    const mine = stripAsked;
+    setTimeout(async () => {
+      if (mine !== stripAsked) return;
+      const box = chart.over.getBoundingClientRect();
+      const frame = holder.getBoundingClientRect();
+      const { min, max } = chart.scales.x;
+      const query = new URLSearchParams({ width: frame.width, left: box.left - frame.left, right: frame.right - box.right, from: min, to: max });
+      const answer = await fetch(`${stripHolder.dataset.source}?${query}`);
+      if (answer.ok && mine === stripAsked) stripHolder.innerHTML = await answer.text();
+    }, 120);
+  };
 
   let asked = 0;
   const refine = () => {
@@ -195,7 +213,7 @@
       cursor: { drag: { x: true, y: false, dist: 6 }, points: { size: 7 } },
       legend: { show: false },
       series: [{}, ...overview.series.map((s) => ({ label: s.label, stroke: armColour(s.arm), width: s.pit ? 1.1 : 2.6, dash: s.dash, spanGaps: overview.x.length > 0 && s.values.filter((v) => v !== null).length < overview.x.length * 0.7, points: { show: false } }))],
-      hooks: { drawAxes: [drawUnder], draw: [drawOver], setCursor: [showValues], setScale: [(u, key) => { if (key === "x" && chart) refine(); }] },
+      hooks: { drawAxes: [drawUnder], draw: [drawOver], setCursor: [showValues], setScale: [(u, key) => { if (key === "x" && chart) { refine(); alignStrip(); } }] },
     };
     buildKey();
     chart = new uPlot(options, table(overview), holder);
@@ -215,7 +233,7 @@
         else zoom(button.dataset.zoom === "in" ? 0.5 : 2);
       });
     }
-    new ResizeObserver(() => chart.setSize({ width: holder.clientWidth, height: 400 })).observe(holder);
+    new ResizeObserver(() => { chart.setSize({ width: holder.clientWidth, height: 400 }); alignStrip(); }).observe(holder);
   };
   document.fonts.ready.then(start);
 })();
