@@ -199,8 +199,11 @@ class Probe(Base):
 
 
 class Reading(Base):
+    """The one table of volume. It has no foreign key, which would be checked row by row; a trigger on
+    `probe` takes a probe's readings with it."""
+
     __tablename__ = "reading"
-    probe_id: Mapped[int] = mapped_column(ForeignKey("probe.id", ondelete="CASCADE"), primary_key=True)
+    probe_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     at: Mapped[datetime] = mapped_column(primary_key=True)
     temp_c: Mapped[float] = mapped_column(REAL)
 

@@ -5,16 +5,19 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import delete, func, select, text
+from psycopg import Cursor, sql
+from sqlalchemy import func, select, text
 from sqlalchemy.orm import Session
 
 from .models import Reading
 
 FloatArray = NDArray[np.float64]
 HEADER = b"PGCOPY\n\xff\r\n\0" + bytes(8)
+Y2000_S = 946_684_800.0
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
 
@@ -36,10 +39,28 @@ class Buckets:
     mean_c: FloatArray
     low_c: FloatArray
     high_c: FloatArray
+    count: FloatArray
+
+    def coarser(self, width_s: float) -> Buckets:
+        """The same readings in wider buckets, exactly as the database would have made them."""
+        if not len(self.minute):
+            return self
+        starts = np.flatnonzero(np.diff(np.floor(self.minute * 60 / width_s + 1e-9), prepend=-np.inf))
+        count = np.add.reduceat(self.count, starts)
+        return Buckets(
+            np.add.reduceat(self.minute * self.count, starts) / count,
+            np.add.reduceat(self.mean_c * self.count, starts) / count,
+            np.minimum.reduceat(self.low_c, starts),
+            np.maximum.reduceat(self.high_c, starts),
+            count,
+        )
 
 
-def save_readings(session: Session, series: Iterable[tuple[int, FloatArray, FloatArray]]) -> int:
+def save_readings(session: Session, series: Sequence[tuple[int, FloatArray, FloatArray]]) -> int:
     """Store readings given as (probe id, UTC seconds, °C); those already there are left alone.
+
+    Readings of a stretch of time that is still empty go straight into the table; others by way of a
+    temporary one, so that what is there stays.
 
     Returns
     -------
@@ -49,38 +70,57 @@ def save_readings(session: Session, series: Iterable[tuple[int, FloatArray, Floa
     connection = session.connection().connection.driver_connection
     assert connection is not None
     with connection.cursor() as cursor:
-        cursor.execute("CREATE TEMP TABLE incoming (probe_id integer, at double precision, temp_c real) ON COMMIT DROP")
-        with cursor.copy("COPY incoming FROM STDIN (FORMAT BINARY)") as copy:
-            copy.write(HEADER)
-            for probe_id, at_s, temp_c in series:
-                for block in _binary_blocks(probe_id, at_s, temp_c):
-                    copy.write(block)
-            copy.write(b"\xff\xff")
-        cursor.execute(
-            "INSERT INTO reading (probe_id, at, temp_c) SELECT probe_id, to_timestamp(at), temp_c FROM incoming "
-            "ORDER BY probe_id, at ON CONFLICT DO NOTHING"
-        )
+        if _all_empty(cursor, series):
+            _copy_in(cursor, "reading", series)
+            return sum(len(at_s) for _, at_s, _ in series)
+        cursor.execute("CREATE TEMP TABLE incoming (LIKE reading) ON COMMIT DROP")
+        _copy_in(cursor, "incoming", series)
+        cursor.execute("INSERT INTO reading SELECT * FROM incoming ORDER BY probe_id, at ON CONFLICT DO NOTHING")
         new = int(cursor.rowcount)
         cursor.execute("DROP TABLE incoming")
     return new
 
 
+def _all_empty(cursor: Cursor[Any], series: Sequence[tuple[int, FloatArray, FloatArray]]) -> bool:
+    """Whether no probe has a reading in the stretch that is to come; locks the probes until the commit."""
+    probe_ids = [probe_id for probe_id, _, _ in series]
+    if len(set(probe_ids)) < len(probe_ids):
+        return False
+    cursor.execute("SELECT id FROM probe WHERE id = ANY(%s) ORDER BY id FOR UPDATE", [probe_ids])
+    for probe_id, at_s, _ in series:
+        if len(at_s):
+            bounds = [probe_id, moment(float(at_s.min())), moment(float(at_s.max()))]
+            cursor.execute("SELECT 1 FROM reading WHERE probe_id = %s AND at BETWEEN %s AND %s LIMIT 1", bounds)
+            if cursor.fetchone():
+                return False
+    return True
+
+
+def _copy_in(cursor: Cursor[Any], table: str, series: Sequence[tuple[int, FloatArray, FloatArray]]) -> None:
+    target = sql.SQL("COPY {} (probe_id, at, temp_c) FROM STDIN (FORMAT BINARY)").format(sql.Identifier(table))
+    with cursor.copy(target) as copy:
+        copy.write(HEADER)
+        for probe_id, at_s, temp_c in series:
+            for block in _binary_blocks(probe_id, at_s, temp_c):
+                copy.write(block)
+        copy.write(b"\xff\xff")
+
+
 def _binary_blocks(probe_id: int, at_s: FloatArray, temp_c: FloatArray) -> Iterable[bytes]:
-    """Rows in PostgreSQL's binary COPY format, many at a time, laid out by NumPy."""
+    """Rows in PostgreSQL's binary COPY format, many at a time, laid out by NumPy.
+
+    A timestamp is whole microseconds since 2000-01-01.
+    """
     row = np.dtype(
         [
-            ("fields", ">i2"),
-            ("n1", ">i4"),
-            ("probe", ">i4"),
-            ("n2", ">i4"),
-            ("at", ">f8"),
-            ("n3", ">i4"),
-            ("temp", ">f4"),
+            *(("fields", ">i2"), ("n1", ">i4"), ("probe", ">i4"), ("n2", ">i4"), ("at", ">i8")),
+            *(("n3", ">i4"), ("temp", ">f4")),
         ]
     )
     rows = np.empty(len(at_s), dtype=row)
     rows["fields"], rows["n1"], rows["n2"], rows["n3"] = 3, 4, 8, 4
-    rows["probe"], rows["at"], rows["temp"] = probe_id, at_s, temp_c
+    rows["probe"], rows["temp"] = probe_id, temp_c
+    rows["at"] = np.round((at_s - Y2000_S) * 1e6)
     for start in range(0, len(rows), 100_000):
         yield rows[start : start + 100_000].tobytes()
 
@@ -105,8 +145,9 @@ def bucketed(
         return {}
     statement = text(
         """
-        SELECT probe_id, floor((extract(epoch FROM at) - zero) / :width)::bigint AS bucket,
-               avg(extract(epoch FROM at) - zero)::float8 / 60, avg(temp_c)::float8, min(temp_c)::float8, max(temp_c)::float8
+        SELECT probe_id, floor((extract(epoch FROM at)::float8 - zero) / :width)::int AS bucket,
+               avg(extract(epoch FROM at)::float8 - zero) / 60, avg(temp_c::float8),
+               min(temp_c)::float8, max(temp_c)::float8, count(*)::float8
         FROM reading JOIN unnest(CAST(:ids AS int[]), CAST(:zeros AS float8[])) AS z(id, zero) ON probe_id = z.id
         WHERE at >= coalesce(to_timestamp(zero + :low * 60), '-infinity')
           AND at <= coalesce(to_timestamp(zero + :high * 60), 'infinity')
@@ -117,11 +158,11 @@ def bucketed(
         statement,
         {"ids": list(zeros), "zeros": list(zeros.values()), "width": width_s, "low": low_min, "high": high_min},
     ).all()
-    table = np.array([tuple(row) for row in rows], dtype=float).reshape(-1, 6)
+    table = np.array([tuple(row) for row in rows], dtype=float).reshape(-1, 7)
     out = {}
     for probe_id in zeros:
         mine = table[table[:, 0] == probe_id]
-        out[probe_id] = Buckets(mine[:, 2], mine[:, 3], mine[:, 4], mine[:, 5])
+        out[probe_id] = Buckets(*mine[:, 2:].T)
     return out
 
 
@@ -140,7 +181,3 @@ def extents(session: Session, probe_ids: Sequence[int]) -> dict[int, Extent]:
         .group_by(Reading.probe_id)
     )
     return {probe_id: Extent(count, first, last) for probe_id, count, first, last in rows}
-
-
-def forget_readings(session: Session, probe_id: int) -> None:
-    session.execute(delete(Reading).where(Reading.probe_id == probe_id))

@@ -83,9 +83,8 @@ def number(value: float, kind: str) -> str:
 
 
 def zones() -> list[str]:
-    return sorted(
-        zone for zone in available_timezones() if "/" in zone and not zone.startswith(("Etc/", "SystemV/"))
-    ) + ["UTC"]
+    named = {zone for zone in available_timezones() if "/" in zone and not zone.startswith(("Etc/", "SystemV/"))}
+    return [*sorted(named), "UTC"]
 
 
 def attach(app: Flask) -> None:

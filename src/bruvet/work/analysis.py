@@ -102,12 +102,19 @@ class TrialFacts:
     def buckets(
         self, width_s: float, low_min: float | None = None, high_min: float | None = None
     ) -> dict[int, Buckets]:
+        if low_min is None and high_min is None and width_s % ANALYSIS_WIDTH_S == 0:
+            return {probe_id: fine.coarser(width_s) for probe_id, fine in self._analysed.items()}
+        return self._fetched(width_s, low_min, high_min)
+
+    def _fetched(
+        self, width_s: float, low_min: float | None = None, high_min: float | None = None
+    ) -> dict[int, Buckets]:
         zeros = {p.id: seconds(zero) for p in self.trial.probes if (zero := self.probe_zero(p)) is not None}
         return bucketed(self.session, zeros, width_s, low_min, high_min)
 
     @cached_property
     def _analysed(self) -> dict[int, Buckets]:
-        return self.buckets(ANALYSIS_WIDTH_S)
+        return self._fetched(ANALYSIS_WIDTH_S)
 
     @cached_property
     def cooks(self) -> dict[int, Cook]:

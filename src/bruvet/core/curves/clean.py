@@ -35,12 +35,14 @@ class CleanCurve:
     """One probe's curve on its own grid.
 
     `t_min` and `temp_c`, shape (n,), n readings merged to one a grid step (the median), without spikes and
-    without stretches when the probe was out; `jumps` are where it leaps and stays.
+    without stretches when the probe was out; `jumps` are where it leaps and stays;
+    `quantum_c` is the step that the readings are rounded to, 0 when finer than can be told.
     """
 
     t_min: FloatArray
     temp_c: FloatArray
     jumps: tuple[Jump, ...]
+    quantum_c: float = 0.0
 
 
 def merged(t_min: FloatArray, temp_c: FloatArray, step_min: float = 1.0) -> tuple[FloatArray, FloatArray]:
@@ -65,11 +67,19 @@ def merged(t_min: FloatArray, temp_c: FloatArray, step_min: float = 1.0) -> tupl
 def clean(t_min: FloatArray, temp_c: FloatArray, step_min: float = 1.0) -> CleanCurve:
     """Clean one meat probe's readings; `t_min` in minutes, `temp_c` in °C, both shape (n,), in any order."""
     possible = np.isfinite(temp_c) & (temp_c > COLDEST_C) & (temp_c < HOTTEST_MEAT_C)
+    quantum = _quantum(np.asarray(temp_c, float)[possible])
     t, y = merged(np.asarray(t_min, float)[possible], np.asarray(temp_c, float)[possible], step_min)
     for mask in (_spikes, _out, _spikes):
         kept = ~mask(t, y)
         t, y = t[kept], y[kept]
-    return CleanCurve(t, y, _jumps(t, y))
+    return CleanCurve(t, y, _jumps(t, y), quantum)
+
+
+def _quantum(temp_c: FloatArray) -> float:
+    levels = np.unique(np.round(temp_c, 3))
+    if len(levels) < 8 or len(levels) > len(temp_c) / 2:
+        return 0.0
+    return float(min(np.median(np.diff(levels)), 1.5))
 
 
 def _leaps(t: FloatArray, y: FloatArray) -> list[tuple[int, int]]:

@@ -149,7 +149,7 @@ def find_stalls(
     pit = _pit_on(grid, pit_t_min, pit_c)
     scene = _Scene(curve, grid, level, pit, marks, rule, units or Units("c", "kg"))
     # A staircase of whole degrees needs a window that holds a stair.
-    window = max(rule.window_min, 40.0 * _quantum(curve.temp_c))
+    window = max(rule.window_min, 40.0 * curve.quantum_c)
     rate = _rate_by_segment(curve, grid, window)
     flat = _flat(grid, level, rate, pit, rule)
     stalls: list[Stall] = []
@@ -181,7 +181,7 @@ def _until_pulled(curve: CleanCurve, marks: Sequence[Mark]) -> CleanCurve:
         return curve
     t = curve.t_min[kept]
     jumps = tuple(j for j in curve.jumps if len(t) and t[0] < j.at_min <= t[-1])
-    return CleanCurve(t, curve.temp_c[kept], jumps)
+    return CleanCurve(t, curve.temp_c[kept], jumps, curve.quantum_c)
 
 
 def _rate_by_segment(curve: CleanCurve, grid: FloatArray, window_min: float) -> FloatArray:
@@ -197,14 +197,6 @@ def _rate_by_segment(curve: CleanCurve, grid: FloatArray, window_min: float) -> 
         spacing = float(np.median(np.diff(t)))
         rate[where] = rate_c_per_h(t, y, grid[where], max(window_min, 4.5 * spacing))
     return rate
-
-
-def _quantum(temp_c: FloatArray) -> float:
-    """Size of the step that readings are rounded to, in °C; 0 when they are not rounded coarsely."""
-    levels = np.unique(np.round(temp_c, 3))
-    if len(levels) < 8 or len(levels) > len(temp_c) / 2:
-        return 0.0
-    return float(min(np.median(np.diff(levels)), 1.5))
 
 
 def _pit_on(grid: FloatArray, pit_t: FloatArray | None, pit_c: FloatArray | None) -> _Pit:
@@ -451,9 +443,22 @@ def _fire_failing(scene: _Scene, onset: float, end: float) -> list[tuple[float, 
             runs[-1] = (runs[-1][0], high)
         else:
             runs.append((low, high))
+    shortest = min(32.0, 0.5 * (end - onset))
     return [
-        (max(low, onset), high) for low, high in runs if high - low >= min(32.0, 0.5 * (end - onset)) and high > onset
+        (max(low, onset), high)
+        for low, high in runs
+        if high - low >= shortest and high > onset and not _came_back_from_a_lid(pit, low, high)
     ]
+
+
+def _came_back_from_a_lid(pit: _Pit, low: float, high: float) -> bool:
+    """Whether a weak hour of the pit began with a drop that only an open lid makes; a fire dies slowly."""
+    near = (pit.raw_t >= low - 25.0) & (pit.raw_t <= low + 25.0)
+    t, y = pit.raw_t[near], pit.raw_c[near]
+    if high - low > 60.0 or len(t) < 5:
+        return False
+    before = np.interp(t - 4.0, t, y)
+    return bool(np.min(y - before) < -18.0)
 
 
 def _worked_at(scene: _Scene, onset: float) -> float:

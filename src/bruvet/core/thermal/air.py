@@ -8,12 +8,20 @@ STANDARD_PA = 101_325.0
 
 
 def saturation_pa(temp_c: float) -> float:
-    """Saturation pressure of water over liquid, Pa.
+    """Saturation pressure of water over liquid, Pa, for 0 to 200 °C.
 
-    Magnus form with the constants of Alduchov and Eskridge (J. Appl. Meteorol. 35, 1996), values from memory;
-    meant for −40 to 50 °C, within 1 % up to 100 °C where it is used here.
+    Hyland and Wexler (1983) as the ASHRAE Handbook of Fundamentals gives it, constants from memory; within
+    0.1 % of IAPWS-97 from 5 to 100 °C.
     """
-    return 610.94 * math.exp(17.625 * temp_c / (temp_c + 243.04))
+    kelvin = temp_c + 273.15
+    return math.exp(
+        -5.8002206e3 / kelvin
+        + 1.3914993
+        - 4.8640239e-2 * kelvin
+        + 4.1764768e-5 * kelvin**2
+        - 1.4452093e-8 * kelvin**3
+        + 6.5459673 * math.log(kelvin)
+    )
 
 
 def vapour_pa(temp_c: float, relative_humidity: float) -> float:

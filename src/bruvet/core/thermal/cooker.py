@@ -15,7 +15,7 @@ FloatArray = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Habit:
-    """Invented habits of a kind of pit: swing and its period, slow drift, noise, recovery after the lid, the air in it."""
+    """Invented habits of a kind of pit: swing and its period, drift, noise, recovery after the lid, its air."""
 
     swing_c: float
     period_min: float

@@ -196,7 +196,8 @@ def _pits(arms: Sequence[ArmResult], units: Units) -> tuple[str, ...]:
                 if abs(off) < 1.5
                 else f"{units.step_text(abs(off))} {'over' if off > 0 else 'under'} its target"
             )
-            text += f": {where} of {units.temp_text(arm.pit_target_c)}, {share:.0%} of the time within {units.step_text(15 / 1.8)}"
+            target, band = units.temp_text(arm.pit_target_c), units.step_text(15 / 1.8)
+            text += f": {where} of {target}, {share:.0%} of the time within {band}"
         lines.append(text + ".")
     return tuple(lines)
 
@@ -274,8 +275,8 @@ def _limits(
         times = [minutes for arm in arms if (minutes := arm.mean("total")) is not None]
         bound = f", here about {span_words(2 * USUAL_SPREAD_SHARE * max(times))}" if times else ""
         lines.append(
-            f"With one piece an arm, the piece and the {factor_label.lower()} cannot be told apart by arithmetic; only a "
-            f"difference well beyond the usual spread between like pieces{bound} should be believed."
+            f"With one piece an arm, the piece and the {factor_label.lower()} cannot be told apart by "
+            f"arithmetic; only a difference well beyond the usual spread between like pieces{bound} should be believed."
         )
     else:
         lines.append(f"With {fewest} pieces an arm, compare the gap between arms with the gaps within them.")

@@ -7,6 +7,7 @@ import csv
 from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from .times import looks_like_time
 from .values import is_missing, looks_like_number, unit_word
@@ -39,8 +40,9 @@ def decode(content: bytes) -> tuple[str, str]:
         return content.decode("cp1252", errors="replace"), "latin-1"
 
 
-@dataclass(frozen=True)
-class Row:
+class Row(NamedTuple):
+    """Cells of one row and the number of the line that it began on."""
+
     line: int
     cells: list[str]
 
@@ -90,7 +92,7 @@ def _rows(lines: list[str], delimiter: str, first_line: int) -> Iterator[Row]:
         except csv.Error as error:
             yield Row(line, [f"({error})"])
             cells = []
-        if any(cell.strip() for cell in cells):
+        if (cells and cells[0]) or any(cell.strip() for cell in cells):
             yield Row(line, cells)
         line = first_line + reader.line_num
 
@@ -113,6 +115,12 @@ def _data_like(rows: list[Row]) -> list[Row]:
         for row in rows
         if len(_trimmed(row.cells)) >= 2 and sum(_is_value(cell) for cell in row.cells if cell.strip()) >= 2
     ]
+
+
+def _holds_values(cells: list[str]) -> bool:
+    """Whether a column's cells, where they say anything, are mostly times or numbers."""
+    said = [cell for cell in cells if not is_missing(cell)]
+    return sum(_is_value(cell) for cell in said) > 0.5 * len(said)
 
 
 def _score(rows: list[Row]) -> float:
@@ -176,12 +184,7 @@ def cut(content: bytes) -> Table:
     data = _data_like(head)
     width = Counter(len(row.cells) for row in data).most_common(1)[0][0]
     typical = [row for row in data if len(row.cells) == width]
-    strong = [
-        index
-        for index in range(width)
-        if sum(_is_value(row.cells[index]) for row in typical) > 0.5 * len(typical)
-        or all(_is_value(row.cells[index]) or is_missing(row.cells[index]) for row in typical[1:])
-    ]
+    strong = [index for index in range(width) if _holds_values([row.cells[index] for row in typical])]
     start = next(
         position
         for position, row in enumerate(head)

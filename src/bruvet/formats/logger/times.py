@@ -164,15 +164,26 @@ class TimeReader:
         zones = _Memo(zone_seconds)
         columns = self.columns
 
+        # Halves of stamps without a zone that were read before: most rows of a long log are made of such.
+        days: dict[str, float] = {}
+        clocks: dict[str, float] = {}
+
         def parse(cells: Sequence[str]) -> tuple[float, float]:
             text = cells[columns[0]]
             if len(columns) == 2:
                 text = f"{text.strip()} {cells[columns[1]].strip()}"
+            left, _, right = text.partition(" ")
+            if left in days and right in clocks:
+                return days[left] + clocks[right], math.nan
             match = CLOCK.match(text)
             if not match:
                 return _compact(text)
             day, time, half, zone = match.group("date", "time", "half", "zone")
-            at = dates[day] + (times[f"{time}|{half}" if half else time] if time else 0.0)
+            since = times[f"{time}|{half}" if half else time] if time else 0.0
+            if time and not zone and left == day:
+                days[left] = dates[day]
+                clocks[right] = since
+            at = dates[day] + since
             return at, (zones[zone] if zone else math.nan)
 
         return parse

@@ -13,7 +13,7 @@ from werkzeug.wrappers import Response
 
 from bruvet.formats.logger import Series, Understanding, UnreadableFile, collect, understand
 from bruvet.records.models import LogFile, Probe, Trial
-from bruvet.records.series import extents, forget_readings
+from bruvet.records.series import extents
 from bruvet.web.access import person
 from bruvet.web.database import db, keep, trial_or_404
 from bruvet.web.trial_page import trial_page
@@ -232,7 +232,6 @@ def delete_probe(trial_id: int, probe_id: int) -> View:
     if probe is None or probe.trial_id != trial_id:
         abort(404)
     label = probe.label
-    forget_readings(db(), probe.id)
     db().delete(probe)
     # The files can be brought in again: what they added is gone.
     for row in trial_or_404(trial_id).log_files:

@@ -268,7 +268,6 @@ def upgrade() -> None:
         sa.Column("probe_id", sa.Integer(), nullable=False),
         sa.Column("at", sa.DateTime(timezone=True), nullable=False),
         sa.Column("temp_c", sa.REAL(), nullable=False),
-        sa.ForeignKeyConstraint(["probe_id"], ["probe.id"], name=op.f("fk_reading_probe_id"), ondelete="CASCADE"),
         sa.PrimaryKeyConstraint("probe_id", "at", name=op.f("pk_reading")),
     )
     op.create_table(
