@@ -229,8 +229,8 @@ def _save_pieces(
     for piece, arm in plan:
         counts[arm.letter] = counts.get(arm.letter, 0) + 1
         piece.number = counts[arm.letter]
-        if piece.arm is not arm:
-            piece.arm = arm
+        if piece not in arm.pieces:
+            arm.pieces.append(piece)
 
 
 def _arm_values(read: Reader, letter: str, cookers: set[str]) -> dict[str, object]:

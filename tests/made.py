@@ -1,0 +1,44 @@
+"""A small trial on record, for tests that need one."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime, timedelta
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from bruvet.records.models import Arm, Event, Piece, Probe, Trial
+from bruvet.records.series import save_readings, seconds
+
+ON = datetime(2026, 5, 2, 6, 40, tzinfo=UTC)
+
+
+def make_trial(session: Session, letters: str = "AB", readings: bool = False) -> Trial:
+    trial = Trial(
+        title="Collar test", question="Foil or nothing?", factor="wrap", cook_date=date(2026, 5, 2), tz="Europe/Lisbon"
+    )
+    for number, letter in enumerate(letters):
+        piece = Piece(number=1, cut="pork-collar", trimmed_kg=2.0 + 0.3 * number, raw_kg=2.5, start_c=4.0)
+        trial.arms.append(Arm(letter=letter, label=f"way {letter}", pit_target_c=120.0, pieces=[piece]))
+    session.add(trial)
+    session.flush()
+    if readings:
+        for number, arm in enumerate(trial.arms):
+            trial.events.append(Event(arm_id=arm.id, kind="meat-on", at=ON))
+            minutes = np.arange(0, 360.0 + 60 * number)
+            curves = {
+                None: np.full(len(minutes), 120.0),
+                arm.pieces[0].id: np.interp(minutes, [0, minutes[-1]], [4, 95]),
+            }
+            series = []
+            for piece_id, values in curves.items():
+                probe = Probe(
+                    trial_id=trial.id, arm_id=arm.id, piece_id=piece_id, place="middle" if piece_id else "grate"
+                )
+                session.add(probe)
+                session.flush()
+                series.append((probe.id, seconds(ON) + minutes * 60, values))
+            save_readings(session, series)
+            trial.events.append(Event(arm_id=arm.id, kind="pull", at=ON + timedelta(minutes=float(minutes[-1]))))
+    session.commit()
+    return trial
