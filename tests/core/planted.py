@@ -32,7 +32,7 @@ def plant(
     stall_rate: float | None = None,
     pit: float | None = None,
 ) -> Planted:
-    """One curve. `stall`: natural, foil, paper, pit, open or None. `fault`: dead-fire, moved, lid, gap, out, spikes."""
+    """One curve. `stall`: natural, foil, paper, pit, open or None. `fault`: dead-fire, rain, moved, lid, gap, out, spikes."""
     rng = np.random.default_rng(seed)
     pit_set = pit if pit is not None else rng.uniform(105, 125)
     rise = rng.uniform(9, 18)
@@ -75,6 +75,8 @@ def plant(
             pit_c += step * np.clip((t - (end - lag_end)) / 8.0, 0, 1)
     if fault == "dead-fire":
         meat, pit_c, t = _dead_fire(rng, truth, t, meat, pit_c, onset, end, pit_set)
+    if fault == "rain":
+        meat, pit_c, t = _rain(rng, truth, t, meat, pit_c, onset)
     if fault == "moved":
         at = rng.uniform(0.35, 0.9) * onset
         drop = rng.uniform(6, 14)
@@ -104,6 +106,23 @@ def plant(
         pit_c = np.round(pit_c / quantum_c) * quantum_c
     truth.t_min, truth.meat_c, truth.pit_c = t[kept], meat[kept], pit_c[kept]
     return truth
+
+
+def _rain(rng, truth, t, meat, pit_c, onset):
+    """A shower cools the cooker by some 12 to 22 °C for half an hour or so; the meat stands still a little later."""
+    start, length = rng.uniform(0.7, 0.95) * onset, rng.uniform(25, 45)
+    lag = rng.uniform(8, 15)
+    step = t[1] - t[0]
+    t2 = np.arange(0, t[-1] + length, step)
+    source = np.where(t2 < start + lag, t2, np.maximum(t2 - length, start + lag))
+    depth = rng.uniform(12, 22)
+    dip = np.interp(t2, [start, start + 6, start + length, start + length + 12], [0, 1, 1, 0])
+    truth.others.append((start + lag, start + lag + length, "pit-fell"))
+    truth.stalls = [(a + length, b + length, kind) for a, b, kind in truth.stalls]
+    truth.marks = [
+        Mark(m.at_min + (length if m.at_min > start + lag else 0), m.kind, m.detail, m.temp_c) for m in truth.marks
+    ]
+    return np.interp(source, t, meat), np.interp(source, t, pit_c) - depth * dip, t2
 
 
 def _dead_fire(rng, truth, t, meat, pit_c, onset, end, pit_set):

@@ -26,6 +26,8 @@ Kind = Literal["natural", "wrap-ended", "pit-ended", "open"]
 Why = Literal["pit-fell", "probe-moved", "lid", "other"]
 LAG_AFTER_FIRE_MIN = 30.0
 LONGEST_LID_FLAT_MIN = 45.0
+LONGEST_LID_DIP_MIN = 22.0
+SHALLOWEST_DIP_C = 8.0
 
 
 @dataclass(frozen=True)
@@ -82,14 +84,28 @@ class StallRule:
 
 
 @dataclass(frozen=True)
+class _Dip:
+    """A spell in which the pit stood well under the level it had been working at; edges at half depth."""
+
+    start_min: float
+    end_min: float
+    depth_c: float
+
+    @property
+    def is_lid(self) -> bool:
+        return self.end_min - self.start_min <= LONGEST_LID_DIP_MIN
+
+
+@dataclass(frozen=True)
 class _Pit:
-    """The pit on the meat's grid: smoothed level, and the level it had been working at."""
+    """The pit on the meat's grid: smoothed level, the level it had been working at, and its dips."""
 
     known: bool
     level_c: FloatArray
     working_c: FloatArray
     raw_t: FloatArray
     raw_c: FloatArray
+    dips: tuple[_Dip, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -211,7 +227,22 @@ def _pit_on(grid: FloatArray, pit_t: FloatArray | None, pit_c: FloatArray | None
     level = _running(raw, 31, 50.0)
     # What the fire has been doing for two hours; an offset's saw-tooth and a lid dip leave it alone.
     working = _running(level, 241, 75.0, trailing=True)
-    return _Pit(True, level, working, t, y)
+    return _Pit(True, level, working, t, y, _dips(grid, _running(raw, 7, 50.0), working))
+
+
+def _dips(grid: FloatArray, smooth: FloatArray, working: FloatArray) -> tuple[_Dip, ...]:
+    """Spells under the working level by more than the pit's own restlessness."""
+    deficit = working - smooth
+    restless = 1.4826 * float(np.median(np.abs(deficit - np.median(deficit))))
+    bound = max(SHALLOWEST_DIP_C, float(np.median(deficit)) + 3.0 * restless)
+    found = []
+    for low, high in _runs(grid, deficit > bound):
+        inside = (grid >= low) & (grid <= high)
+        depth = float(deficit[inside].max())
+        deep = grid[inside & (deficit > 0.5 * depth)]
+        if high - low >= 4.0:
+            found.append(_Dip(float(deep[0]), float(deep[-1]), depth))
+    return tuple(found)
 
 
 def _running(values: FloatArray, width: int, percent: float, trailing: bool = False) -> FloatArray:
@@ -444,11 +475,23 @@ def _fire_failing(scene: _Scene, onset: float, end: float) -> list[tuple[float, 
         else:
             runs.append((low, high))
     shortest = min(32.0, 0.5 * (end - onset))
-    return [
+    weak_parts = [
         (max(low, onset), high)
         for low, high in runs
         if high - low >= shortest and high > onset and not _came_back_from_a_lid(pit, low, high)
     ]
+    # A shower or a late fire cools the pit for a while: what is flat from then on waits for the heat.
+    for dip in pit.dips:
+        if not dip.is_lid and dip.start_min - 10.0 <= onset <= dip.end_min + 20.0:
+            weak_parts.append((onset, min(dip.end_min + 5.0, end)))
+    weak_parts.sort()
+    parts: list[tuple[float, float]] = []
+    for low, high in weak_parts:
+        if parts and low <= parts[-1][1]:
+            parts[-1] = (parts[-1][0], max(high, parts[-1][1]))
+        else:
+            parts.append((low, high))
+    return parts
 
 
 def _came_back_from_a_lid(pit: _Pit, low: float, high: float) -> bool:
@@ -486,18 +529,10 @@ def _lid_open(scene: _Scene, onset: float, end: float) -> str | None:
     """Why a short flat part is the lid's: a lid event, or a sharp dip of the pit that recovers."""
     if any(mark.kind == "lid" and -5.0 <= onset - mark.at_min <= 25.0 for mark in scene.marks):
         return "The lid was open here; the flat part is short and follows it."
-    raw_t, raw_c = scene.pit.raw_t, scene.pit.raw_c
-    near = (raw_t >= onset - 25.0) & (raw_t <= end)
-    t, y = raw_t[near], raw_c[near]
-    if len(t) < 5:
-        return None
-    usual = float(np.percentile(y, 80))
-    if float(y.min()) > usual - 15.0 or float(y[-1]) < usual - 12.0:
-        return None
-    steepest = float(np.min(np.diff(y) / np.maximum(np.diff(t), 0.5)))
-    if steepest > -3.0:
-        return None
-    return f"The pit dropped {scene.step(usual - float(y.min()))} at once and came back: the lid was open."
+    for dip in scene.pit.dips:
+        if dip.is_lid and dip.depth_c > 12.0 and -5.0 <= onset - dip.start_min <= 25.0:
+            return f"The pit dropped {scene.step(dip.depth_c)} at once and came back: the lid was open."
+    return None
 
 
 def _moved(scene: _Scene, jump: Jump) -> NotStall:
