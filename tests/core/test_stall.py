@@ -54,6 +54,12 @@ def test_a_curve_without_a_stall_shows_none(fault) -> None:
     assert sum(len(r.stalls) for r in reports) == 0
 
 
+def test_a_shower_that_cools_the_pit_is_rarely_taken_for_a_stall() -> None:
+    reports = [look(varied(seed, stall=None, fault="rain")) for seed in SEEDS]
+    assert sum(len(r.stalls) for r in reports) <= 2
+    assert sum(any(n.why == "pit-fell" for n in r.not_stalls) for r in reports) >= 0.8 * len(SEEDS)
+
+
 @pytest.mark.parametrize(("fault", "why"), [("dead-fire", "pit-fell"), ("moved", "probe-moved")])
 def test_planted_faults_are_told_from_stalls(fault, why) -> None:
     told = 0

@@ -70,6 +70,7 @@ def shoot() -> None:
                         page.click("text=Look at it")
                     if "curves" in name:
                         page.wait_for_selector("[data-ready]")
+                        page.wait_for_selector("[data-aligned]")
                     page.screenshot(path=FOLDER / f"{name}.png")
                     say(f"  {name}.png")
                 browser.close()

@@ -11,7 +11,7 @@ from markupsafe import Markup, escape
 
 from bruvet.core.curves.measures import Figure
 from bruvet.core.trial import terms
-from bruvet.core.units import span_text, span_words
+from bruvet.core.units import KG_PER_LB, span_text, span_words
 from bruvet.work.analysis import arm_name, factor_label, term
 
 from .access import units
@@ -78,7 +78,7 @@ def number(value: float, kind: str) -> str:
             return f"{value:.0%}"
         case "per-mass":
             per_lb = shown.mass == "lb"
-            return f"{value * 0.45359237 if per_lb else value:.0f} min/{shown.mass}"
+            return f"{value * KG_PER_LB if per_lb else value:.0f} min/{shown.mass}".replace("-", "−")
     raise ValueError(kind)
 
 

@@ -28,6 +28,7 @@ LAG_AFTER_FIRE_MIN = 30.0
 LONGEST_LID_FLAT_MIN = 45.0
 LONGEST_LID_DIP_MIN = 22.0
 SHALLOWEST_DIP_C = 8.0
+LONGEST_COOL_FLAT_MIN = 75.0
 
 
 @dataclass(frozen=True)
@@ -346,6 +347,11 @@ def _not_a_stall(scene: _Scene, onset: float, end: float, stalls: Sequence[Stall
     if rain is not None and length < 60.0:
         reason = f"Weather was noted here ({rain.detail or 'no detail'}) and the flat part is short."
         return NotStall(onset, end, "other", reason)
+    if length < LONGEST_COOL_FLAT_MIN and not _fire_failing(scene, onset, end):
+        cooler = _cooler_than_around(scene, onset, end)
+        if cooler is not None:
+            reason = f"The pit stood {scene.step(cooler)} lower than before and after, and the flat part goes with it."
+            return NotStall(onset, end, "pit-fell", reason)
     lid = (
         _lid_open(scene, onset, end) if length < LONGEST_LID_FLAT_MIN and not _fire_failing(scene, onset, end) else None
     )
@@ -523,6 +529,21 @@ def _fell_reason(scene: _Scene, onset: float, end: float) -> str:
     cause = " because it was set lower" if lowered else ""
     fell = f"The pit fell from {scene.temp(working)} to {scene.temp(lowest)}{cause}"
     return f"{fell}, so the meat had too little heat to rise on."
+
+
+def _cooler_than_around(scene: _Scene, onset: float, end: float) -> float | None:
+    """By how much the pit stood lower during a short flat part than in the hour before and after; None if it did not.
+
+    Heat takes some minutes to be felt inside, so the pit is looked at that much earlier.
+    """
+    raw_t, raw_c = scene.pit.raw_t, scene.pit.raw_c
+    windows = ((onset - 76.0, onset - 16.0), (onset - 8.0, end - 12.0), (end + 5.0, end + 65.0))
+    parts = [raw_c[(raw_t >= low) & (raw_t <= high)] for low, high in windows]
+    if any(len(part) < 4 for part in parts):
+        return None
+    before, during, after = (float(np.mean(part)) for part in parts)
+    drop = min(before, after) - during
+    return drop if drop > SHALLOWEST_DIP_C else None
 
 
 def _lid_open(scene: _Scene, onset: float, end: float) -> str | None:

@@ -89,5 +89,6 @@ def pit_trace(
         fading = np.clip((t - dying_from_min) / 90.0, 0, 1) * (t < until)
         back = np.where(t >= until, np.exp(-np.maximum(t - until, 0) / 12.0), 0.0)
         share = np.where(t < until, fading, np.clip((until - dying_from_min) / 90.0, 0, 1) * back)
-        pit = pit * (1 - share) + 45.0 * share
+        embers = 45.0 + 0.4 * drift + 0.4 * rng.normal(0, habit.noise_c, minutes)
+        pit = pit * (1 - share) + embers * share
     return pit

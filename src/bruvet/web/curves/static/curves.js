@@ -57,21 +57,27 @@
     c.font = `700 ${11 * dpr}px "Atkinson Next", sans-serif`;
     c.textAlign = "center";
     c.textBaseline = "middle";
-    const ends = {};
-    overview.events.filter((e) => arms.has(e.arm)).sort((a, b) => a.at - b.at).forEach((event) => {
+    const heavy = ["M", "W", "U", "X", "P"];
+    const shown = overview.events.filter((e) => arms.has(e.arm));
+    // Lines first; then letters, what changes the cook before what only visits it, where there is room.
+    shown.forEach((event) => {
       const x = u.valToPos(event.at, "x", true);
-      const row = event.arm.charCodeAt(0) - 65;
-      const y = bbox.top - (9 + 17 * (Math.min(row, 1))) * dpr;
       c.strokeStyle = armColour(event.arm);
       c.lineWidth = dpr;
-      c.setLineDash(["W", "U", "X", "P"].includes(event.mark) ? [] : [1, 5]);
+      c.setLineDash(heavy.includes(event.mark) ? [] : [1, 5]);
       c.beginPath();
       c.moveTo(x, bbox.top);
       c.lineTo(x, bbox.top + bbox.height);
       c.stroke();
-      c.setLineDash([]);
-      if (x - (ends[event.arm] ?? -99) < 15 * dpr) return;
-      ends[event.arm] = x;
+    });
+    c.setLineDash([]);
+    const taken = [];
+    [...shown].sort((a, b) => heavy.includes(b.mark) - heavy.includes(a.mark) || a.at - b.at).forEach((event) => {
+      const x = u.valToPos(event.at, "x", true);
+      const y = bbox.top - (9 + 17 * Math.min(event.arm.charCodeAt(0) - 65, 1)) * dpr;
+      if (taken.some((other) => other.y === y && Math.abs(other.x - x) < 15 * dpr)) return;
+      taken.push({ x, y });
+      c.strokeStyle = armColour(event.arm);
       c.fillStyle = paint("--sheet");
       c.beginPath();
       c.arc(x, y, 7.5 * dpr, 0, 2 * Math.PI);
@@ -120,7 +126,9 @@
       const { min, max } = chart.scales.x;
       const query = new URLSearchParams({ width: frame.width, left: box.left - frame.left, right: frame.right - box.right, from: min, to: max });
       const answer = await fetch(`${stripHolder.dataset.source}?${query}`);
-      if (answer.ok && mine === stripAsked) stripHolder.innerHTML = await answer.text();
+      if (!answer.ok || mine !== stripAsked) return;
+      stripHolder.innerHTML = await answer.text();
+      stripHolder.dataset.aligned = "1";
     }, 120);
   };
 
