@@ -31,11 +31,12 @@ UNIT_NAME = re.compile(r"\b(units?|scale|einheit)\b")
 EVENT_NAME = re.compile(
     r"\b(events?|notes?|remarks?|comments?|actions?|log|marker|annotation|what|ereignis|bemerkung)\b"
 )
-IGNORED_NAME = re.compile(
-    r"\b(battery|batt|bat|rssi|signal|humidity|rh|fan|alarm|set|setpoint|set ?point|target|index|no|nr|row|record|"
-    r"sample|seq|sequence|number|serial|firmware|volt|voltage|status|duty|output|power|hum|level|limit|high|low|"
-    r"pressure|co2|wind|latitude|longitude|percent|model|mac)\b|^#$|%"
+# Settings and states of a device are no readings, even when they are temperatures.
+NEVER_NAME = re.compile(
+    r"\b(battery|batt|bat|rssi|signal|humidity|hum|rh|fan|alarm|set|setpoint|target|limit|firmware|volt|voltage|"
+    r"status|duty|output|power|high|low|pressure|co2|wind|latitude|longitude|percent)\b|%"
 )
+COUNTING_NAME = re.compile(r"\b(index|no|nr|row|record|sample|seq|sequence|number|serial|level|model|mac)\b|^#$")
 
 
 @dataclass(frozen=True)
@@ -83,13 +84,14 @@ def guess(table: Table, log_date: date | None = None) -> Guess:
     time_columns, reader, time_ask = _time_columns(table, rows, columns, names, log_date)
     roles: list[Role] = []
     for index, (cells, name) in enumerate(zip(columns, names, strict=True)):
-        roles.append("time" if index in time_columns else _role(cells, name))
+        has_unit = unit_word(table.names[index]) is not None
+        roles.append("time" if index in time_columns else _role(cells, name, has_unit))
     layout = _settle_layout(roles, names, columns)
     units, asks = _units(table, roles, columns, names)
     return Guess(tuple(roles), reader, time_ask, layout, units, asks)
 
 
-def _role(cells: list[str], name: str) -> Role:
+def _role(cells: list[str], name: str, has_unit: bool) -> Role:
     numeric = _share(cells, looks_like_number)
     if not cells:
         # An empty column may be a probe that was never plugged in, or an empty column of notes.
@@ -104,7 +106,9 @@ def _role(cells: list[str], name: str) -> Role:
         if EVENT_NAME.search(name):
             return "event"
         return "probe" if PROBE_NAME.search(name) or len(set(cells)) <= max(2, len(cells) // 3) else "event"
-    if IGNORED_NAME.search(name) and not re.search(r"\btemp", name.replace("set temp", "")):
+    if NEVER_NAME.search(name):
+        return "ignored"
+    if COUNTING_NAME.search(name) and not (has_unit or re.search(r"\b(temp|probe|meat|pit|food)", name)):
         return "ignored"
     if name in ("elapsed", "time", "minutes", "seconds") or (ELAPSED_NAME.search(name) and not VALUE_NAME.search(name)):
         return "ignored"

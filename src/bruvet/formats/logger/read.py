@@ -130,6 +130,14 @@ class _Collector:
         self._needed = max([*log.reader.columns, *self._value_columns, self._probe or 0]) + 1
         self._fahrenheit = [log.columns[i].unit == "f" for i in self._value_columns]
         self._minus_one_is_real = [self._has_frost(i) for i in self._value_columns]
+        self._bare = max(log.reader.columns) + 1
+        self._ends_early = self._often_ends_early()
+
+    def _often_ends_early(self) -> bool:
+        """Whether the logger leaves out trailing cells of probes that are not there, rather than one line cut short."""
+        rows = self.log.table.sample()
+        short = sum(self._bare < len(row.cells) < self._needed for row in rows)
+        return short > 0.2 * len(rows)
 
     def _has_frost(self, column: int) -> bool:
         """Whether a column has other readings below zero, so that −1 is one of them and not *no probe*."""
@@ -146,6 +154,8 @@ class _Collector:
     def take(self, row: Row) -> None:
         cells = row.cells
         width = self.log.table.width
+        if self._ends_early and len(cells) > self._bare:
+            cells = [*cells, *[""] * (self._needed - len(cells))]
         if len(cells) < self._needed or (len(cells) != width and any(cell.strip() for cell in cells[width:])):
             heading = tuple(cell.strip() for cell in cells)
             self.bad.append((row.line, self._wrong_width(cells, heading)))
