@@ -113,4 +113,5 @@ def _log_as_json() -> None:
     handler.setFormatter(JsonFormatter("%(asctime)s %(levelname)s %(name)s %(message)s"))
     handler.bruvet = True  # type: ignore[attr-defined]
     root.addHandler(handler)
+    logging.getLogger("procrastinate").setLevel(logging.WARNING)
     root.setLevel(logging.INFO)
