@@ -115,6 +115,8 @@ def save_event(trial_id: int) -> View:
     editing = _event_or_404(trial, request.form.get("event_id", -1, type=int)) if request.form.get("event_id") else None
     kind = reader.choice("kind", "What was done", [k.value for k in EventKind])
     targets = _targets(reader, trial)
+    if editing is not None and len(targets) > 1:
+        reader.fail("to", "One entry is of one arm or one piece; add others for the rest.")
     wrap_in = reader.choice("wrap_in", "The wrap", ["", *[w.value for w in WrapIn]], "") if kind == "wrap" else ""
     if kind == EventKind.WRAP and not wrap_in:
         reader.fail("wrap_in", "Say what it was wrapped in.")
@@ -128,12 +130,11 @@ def save_event(trial_id: int) -> View:
         form = request.form.to_dict()
         return _page(trial, form, {f"event-{k}": v for k, v in reader.errors.items()})
     if editing is not None:
-        for event in [editing]:
-            (arm, piece) = targets[0]
-            event.arm_id, event.piece_id, event.kind = arm.id, piece.id if piece else None, kind
-            assert moments[0] is not None
-            event.at, event.wrap_in, event.temp_c = moments[0], wrap_in, temp_c
-            event.minutes, event.note = minutes, note
+        arm, piece = targets[0]
+        assert moments[0] is not None
+        editing.arm_id, editing.piece_id, editing.kind = arm.id, piece.id if piece else None, kind
+        editing.at, editing.wrap_in, editing.temp_c = moments[0], wrap_in, temp_c
+        editing.minutes, editing.note = minutes, note
         flash("The entry was changed; what it said before is kept.", "good")
     else:
         for (arm, piece), at in zip(targets, moments, strict=True):

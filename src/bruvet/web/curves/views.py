@@ -6,6 +6,7 @@ import csv
 import io
 import math
 import re
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -65,15 +66,25 @@ def show(trial_id: int) -> str:
     )
 
 
-def _table(facts: TrialFacts) -> list[tuple[str, list[tuple[str, str, list[Figure], float | None]]]]:
-    """Groups of rows: label, kind of number, a figure a piece, and last minus first where both are known."""
+@dataclass(frozen=True)
+class FigureRow:
+    """A figure a piece; `steps` are each other piece minus the first, None where either is not known."""
+
+    label: str
+    kind: str
+    figures: list[Figure]
+    steps: list[float | None]
+
+
+def _table(facts: TrialFacts) -> list[tuple[str, list[FigureRow]]]:
+    """Groups of rows, a column a piece."""
     measures = [facts.measures[piece.id] for piece in facts.pieces]
     shown = facts.units
 
-    def row(label: str, kind: str, figures: list[Figure]) -> tuple[str, str, list[Figure], float | None]:
-        ends = (figures[0].value, figures[-1].value)
-        step = ends[1] - ends[0] if len(figures) == 2 and None not in ends else None  # type: ignore[operator]
-        return label, kind, figures, step
+    def row(label: str, kind: str, figures: list[Figure]) -> FigureRow:
+        first = figures[0].value
+        steps = [None if first is None or f.value is None else f.value - first for f in figures[1:]]
+        return FigureRow(label, kind, figures, steps)
 
     times = [
         row(f"to {shown.temp_text(temp)}", "span", [m.time_to[temp] for m in measures])
@@ -243,8 +254,8 @@ def figures(trial_id: int) -> Response:
     shown = facts.units
     scale = {"span": "min", "temp": shown.degree, "step": shown.degree, "share": "share", "per-mass": "min/kg"}
     for group, rows in _table(facts):
-        for label, kind, values, _ in rows:
-            writer.writerow([group, label, scale[kind], *[_csv_value(f, kind) for f in values]])
+        for row in rows:
+            writer.writerow([group, row.label, scale[row.kind], *[_csv_value(f, row.kind) for f in row.figures]])
     name = re.sub(r"[^A-Za-z0-9]+", "-", trial.title).strip("-").lower() or "trial"
     disposition = {"Content-Disposition": f'attachment; filename="{name}-figures.csv"'}
     return Response(sink.getvalue(), mimetype="text/csv", headers=disposition)
