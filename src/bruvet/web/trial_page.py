@@ -11,7 +11,7 @@ from bruvet.work.analysis import TrialFacts
 
 from .access import units
 from .database import db
-from .strip import draw
+from .strip import Frame, draw
 
 
 def facts_of(trial: Trial, thresholds_c: tuple[float, ...] | None = None) -> TrialFacts:
@@ -20,9 +20,11 @@ def facts_of(trial: Trial, thresholds_c: tuple[float, ...] | None = None) -> Tri
     return TrialFacts(db(), trial, units(), thresholds_c)
 
 
-def trial_page(template: str, trial: Trial, facts: TrialFacts | None = None, **values: Any) -> str:
+def trial_page(
+    template: str, trial: Trial, facts: TrialFacts | None = None, frame: Frame | None = None, **values: Any
+) -> str:
     """Render a page of a trial, with its strip when facts are given."""
-    strip = draw(facts) if facts is not None else None
+    strip = draw(facts, frame) if facts is not None else None
     return render_template(template, trial=trial, facts=facts, strip=strip, **values)
 
 

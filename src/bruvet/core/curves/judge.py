@@ -50,16 +50,16 @@ def not_a_stall(scene: Scene, onset: float, end: float, stalls: Sequence[Stall])
     if rain is not None and length < 60.0:
         reason = f"Weather was noted here ({rain.detail or 'no detail'}) and the flat part is short."
         return NotStall(onset, end, "other", reason)
-    if length < LONGEST_COOL_FLAT_MIN and not _fire_failing(scene, onset, end):
-        cooler = _cooler_than_around(scene, onset, end)
-        if cooler is not None:
-            reason = f"The pit stood {scene.step(cooler)} lower than before and after, and the flat part goes with it."
-            return NotStall(onset, end, "pit-fell", reason)
     lid = (
         _lid_open(scene, onset, end) if length < LONGEST_LID_FLAT_MIN and not _fire_failing(scene, onset, end) else None
     )
     if lid is not None:
         return NotStall(onset, end, "lid", lid)
+    if length < LONGEST_COOL_FLAT_MIN and not _fire_failing(scene, onset, end):
+        cooler = _cooler_than_around(scene, onset, end)
+        if cooler is not None:
+            reason = f"The pit stood {scene.step(cooler)} lower than before and after, and the flat part goes with it."
+            return NotStall(onset, end, "pit-fell", reason)
     jump = next((j for j in scene.curve.jumps if -4.0 <= onset - j.at_min <= 12.0), None)
     goes_on = any(s.end_min > onset - 25.0 and abs(s.temp_c - temp) < 12.0 for s in stalls)
     if jump is not None and not goes_on:

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from flask import Blueprint, flash, redirect, request, url_for
 from werkzeug.wrappers import Response
 
 from bruvet.core.safety import DEFER
+from bruvet.records.models import Trial
 from bruvet.web.access import units
 from bruvet.web.database import trial_or_404
 from bruvet.web.reader import Reader
+from bruvet.web.strip import Frame
 from bruvet.web.trial_page import facts_of, trial_page
+from bruvet.work.analysis import TrialFacts
 
 blueprint = Blueprint("verdict", __name__, template_folder="templates")
 View = str | Response | tuple[str, int]
@@ -19,7 +24,12 @@ View = str | Response | tuple[str, int]
 def show(trial_id: int) -> View:
     trial = trial_or_404(trial_id)
     facts = facts_of(trial)
-    return trial_page("verdict/show.html", trial, facts, verdict=facts.verdict(), defer=DEFER)
+    return _page(trial, facts)
+
+
+def _page(trial: Trial, facts: TrialFacts, **values: Any) -> str:
+    # Narrower than elsewhere, so that its words can still be read on paper.
+    return trial_page("verdict/show.html", trial, facts, Frame(980.0), verdict=facts.verdict(), defer=DEFER, **values)
 
 
 @blueprint.post("/trials/<int:trial_id>/verdict")
@@ -29,10 +39,7 @@ def own_words(trial_id: int) -> View:
     words = reader.text("own_words", "Your own words", 4000)
     if reader.errors:
         facts = facts_of(trial)
-        page = trial_page(
-            "verdict/show.html", trial, facts, verdict=facts.verdict(), defer=DEFER, errors=reader.errors, typed=words
-        )
-        return page, 422
+        return _page(trial, facts, errors=reader.errors, typed=words), 422
     trial.own_words = words
     flash("Your words are kept under the verdict, marked as yours.", "good")
     return redirect(url_for("verdict.show", trial_id=trial.id))
