@@ -132,10 +132,15 @@ def load_demo(url: str) -> None:
     engine.dispose()
 
 
-def child(command: list[str], environment: dict[str, str]) -> subprocess.Popen[bytes]:
-    """Start a process that ends when this one does, however this one ends."""
+def child(name: str, command: list[str], environment: dict[str, str]) -> subprocess.Popen[bytes]:
+    """Start a process that ends when this one does, however this one ends; it writes to NAME.log."""
     tied = ["setpriv", "--pdeathsig", "TERM", "--", *command] if shutil.which("setpriv") else command
-    return subprocess.Popen(tied, env={**os.environ, **environment}, start_new_session=True)
+    with log_file(name).open("w") as log:
+        return subprocess.Popen(tied, env={**os.environ, **environment}, stdout=log, stderr=log, start_new_session=True)
+
+
+def log_file(name: str) -> Path:
+    return home() / f"{name}.log"
 
 
 def web_command(address: str) -> list[str]:
@@ -153,7 +158,7 @@ def wait_until_up(address: str, processes: list[subprocess.Popen[bytes]]) -> Non
     while time.monotonic() < until:
         for process in processes:
             if process.poll() is not None:
-                raise Refusal("the web server did not start; what it printed stands above")
+                raise Refusal(f"the web server did not start (log: {log_file('web')})")
         try:
             with urllib.request.urlopen(f"http://{address}/healthz", timeout=2):
                 return
@@ -196,14 +201,14 @@ def serve(port: int, demo: bool) -> None:
                 address = f"127.0.0.1:{port}"
                 try:
                     say("[3/4] Worker for long jobs")
-                    processes.append(child([sys.executable, "-m", "bruvet.work.worker"], environment))
+                    processes.append(child("worker", [sys.executable, "-m", "bruvet.work.worker"], environment))
                     say("[4/4] Web server")
-                    processes.append(child(web_command(address), environment))
+                    processes.append(child("web", web_command(address), environment))
                     wait_until_up(address, processes)
                     note_running(f"http://{address}")
                     say(f"\nBruvet is at http://{address} (ready in {time.monotonic() - began:.1f} s)")
                     say(SIGN_IN if demo else "The first visit sets up the owner's account.")
-                    say("Ctrl-C stops everything.")
+                    say(f"Logs are in {home()}. Ctrl-C stops everything.")
                     _watch(processes)
                 finally:
                     end(processes)
@@ -216,6 +221,5 @@ def _watch(processes: list[subprocess.Popen[bytes]]) -> None:
         time.sleep(0.5)
         for process in processes:
             if process.poll() is not None:
-                raise Refusal(
-                    f"a part of Bruvet ended by itself (exit code {process.returncode}); everything was stopped"
-                )
+                code = process.returncode
+                raise Refusal(f"a part of Bruvet ended by itself (exit code {code}; logs in {home()}); all was stopped")

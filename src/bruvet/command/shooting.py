@@ -48,7 +48,9 @@ def shoot() -> None:
         say("Loading the demo")
         prepare(url, demo=True)
         address = f"127.0.0.1:{free_port()}"
-        processes = [child(web_command(address), {"DATABASE_URL": url, "BRUVET_SECRET": "only for the pictures"})]
+        processes = [
+            child("shots", web_command(address), {"DATABASE_URL": url, "BRUVET_SECRET": "only for the pictures"})
+        ]
         try:
             wait_until_up(address, processes)
             with sync_playwright() as playwright:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -17,6 +17,7 @@ from .models import Reading
 
 FloatArray = NDArray[np.float64]
 HEADER = b"PGCOPY\n\xff\r\n\0" + bytes(8)
+BLOCK_ROWS = 100_000
 Y2000_S = 946_684_800.0
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
@@ -56,11 +57,15 @@ class Buckets:
         )
 
 
-def save_readings(session: Session, series: Sequence[tuple[int, FloatArray, FloatArray]]) -> int:
+def save_readings(
+    session: Session,
+    series: Sequence[tuple[int, FloatArray, FloatArray]],
+    progress: Callable[[float], None] | None = None,
+) -> int:
     """Store readings given as (probe id, UTC seconds, °C); those already there are left alone.
 
     Readings of a stretch of time that is still empty go straight into the table; others by way of a
-    temporary one, so that what is there stays.
+    temporary one, so that what is there stays. `progress` is told the share sent, now and then.
 
     Returns
     -------
@@ -71,10 +76,10 @@ def save_readings(session: Session, series: Sequence[tuple[int, FloatArray, Floa
     assert connection is not None
     with connection.cursor() as cursor:
         if _all_empty(cursor, series):
-            _copy_in(cursor, "reading", series)
+            _copy_in(cursor, "reading", series, progress)
             return sum(len(at_s) for _, at_s, _ in series)
         cursor.execute("CREATE TEMP TABLE incoming (LIKE reading) ON COMMIT DROP")
-        _copy_in(cursor, "incoming", series)
+        _copy_in(cursor, "incoming", series, progress)
         cursor.execute("INSERT INTO reading SELECT * FROM incoming ORDER BY probe_id, at ON CONFLICT DO NOTHING")
         new = int(cursor.rowcount)
         cursor.execute("DROP TABLE incoming")
@@ -96,13 +101,22 @@ def _all_empty(cursor: Cursor[Any], series: Sequence[tuple[int, FloatArray, Floa
     return True
 
 
-def _copy_in(cursor: Cursor[Any], table: str, series: Sequence[tuple[int, FloatArray, FloatArray]]) -> None:
+def _copy_in(
+    cursor: Cursor[Any],
+    table: str,
+    series: Sequence[tuple[int, FloatArray, FloatArray]],
+    progress: Callable[[float], None] | None,
+) -> None:
+    total, sent = max(sum(len(at_s) for _, at_s, _ in series), 1), 0
     target = sql.SQL("COPY {} (probe_id, at, temp_c) FROM STDIN (FORMAT BINARY)").format(sql.Identifier(table))
     with cursor.copy(target) as copy:
         copy.write(HEADER)
         for probe_id, at_s, temp_c in series:
             for block in _binary_blocks(probe_id, at_s, temp_c):
                 copy.write(block)
+                sent += BLOCK_ROWS
+                if progress:
+                    progress(min(sent / total, 1.0))
         copy.write(b"\xff\xff")
 
 
@@ -121,8 +135,8 @@ def _binary_blocks(probe_id: int, at_s: FloatArray, temp_c: FloatArray) -> Itera
     rows["fields"], rows["n1"], rows["n2"], rows["n3"] = 3, 4, 8, 4
     rows["probe"], rows["temp"] = probe_id, temp_c
     rows["at"] = np.round((at_s - Y2000_S) * 1e6)
-    for start in range(0, len(rows), 100_000):
-        yield rows[start : start + 100_000].tobytes()
+    for start in range(0, len(rows), BLOCK_ROWS):
+        yield rows[start : start + BLOCK_ROWS].tobytes()
 
 
 def bucketed(
@@ -145,13 +159,13 @@ def bucketed(
         return {}
     statement = text(
         """
-        SELECT probe_id, floor((extract(epoch FROM at)::float8 - zero) / :width)::int AS bucket,
-               avg(extract(epoch FROM at)::float8 - zero) / 60, avg(temp_c::float8),
+        SELECT probe_id, floor((date_part('epoch', at) - zero) / :width)::int AS bucket,
+               avg(date_part('epoch', at) - zero) / 60, avg(temp_c::float8),
                min(temp_c)::float8, max(temp_c)::float8, count(*)::float8
         FROM reading JOIN unnest(CAST(:ids AS int[]), CAST(:zeros AS float8[])) AS z(id, zero) ON probe_id = z.id
         WHERE at >= coalesce(to_timestamp(zero + :low * 60), '-infinity')
           AND at <= coalesce(to_timestamp(zero + :high * 60), 'infinity')
-        GROUP BY 1, 2 ORDER BY 1, 2
+        GROUP BY 1, 2
         """
     )
     rows = session.execute(
@@ -159,6 +173,8 @@ def bucketed(
         {"ids": list(zeros), "zeros": list(zeros.values()), "width": width_s, "low": low_min, "high": high_min},
     ).all()
     table = np.array([tuple(row) for row in rows], dtype=float).reshape(-1, 7)
+    # Ordered here: asked to order, the planner sorts every reading instead of hashing them into buckets.
+    table = table[np.lexsort((table[:, 1], table[:, 0]))]
     out = {}
     for probe_id in zeros:
         mine = table[table[:, 0] == probe_id]

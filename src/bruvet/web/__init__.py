@@ -5,9 +5,10 @@ from __future__ import annotations
 import logging
 import os
 import sys
+import time
 from typing import Any
 
-from flask import Flask, render_template, request
+from flask import Flask, Response, g, render_template, request
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from pythonjsonlogger.json import JsonFormatter
 from sqlalchemy import text
@@ -48,6 +49,7 @@ def create_app(config: dict[str, Any] | None = None) -> Flask:
     shown.attach(app)
     _attach_steps(app)
     _attach_errors(app)
+    _log_requests(app)
 
     @app.get("/healthz")
     def healthz() -> tuple[dict[str, str], int]:
@@ -103,6 +105,20 @@ def _attach_errors(app: Flask) -> None:
     def unknown(error: Exception) -> tuple[str, int]:
         log.error("unexpected", exc_info=error, extra={"path": request.path})
         return page(500, "Something went wrong in Bruvet", "Nothing was saved. The server's log has the details.")
+
+
+def _log_requests(app: Flask) -> None:
+    @app.before_request
+    def begin() -> None:
+        g.began = time.perf_counter()
+
+    @app.after_request
+    def note(response: Response) -> Response:
+        if request.endpoint not in ("static", "curves.static", "healthz"):
+            took = round((time.perf_counter() - g.get("began", time.perf_counter())) * 1000, 1)
+            where = {"method": request.method, "path": request.path, "status": response.status_code, "ms": took}
+            log.info("request", extra=where)
+        return response
 
 
 def _log_as_json() -> None:

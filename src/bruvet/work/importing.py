@@ -100,7 +100,7 @@ def run_import(session: Session, row: LogFile, progress: Callable[[float], None]
     mapping = row.mapping
     choices = choices_of(trial, mapping)
     understanding = understand(row.content, choices)
-    readings = collect(understanding, choices, lambda share: progress(0.7 * share) if progress else None)
+    readings = collect(understanding, choices, lambda share: progress(0.5 * share) if progress else None)
     zero_s = 0.0
     if not readings.dated:
         if not mapping.get("zero"):
@@ -119,7 +119,7 @@ def run_import(session: Session, row: LogFile, progress: Callable[[float], None]
     if not stored:
         raise BadMapping("No column was assigned to an arm, so there is nothing to bring in.")
     total = sum(len(at) for _, at, _ in stored)
-    new = save_readings(session, stored)
+    new = save_readings(session, stored, lambda share: progress(0.5 + 0.45 * share) if progress else None)
     events = 0
     if mapping.get("events_to"):
         events = _take_events(session, trial, int(mapping["events_to"]), understanding, readings.events, zero_s, row)

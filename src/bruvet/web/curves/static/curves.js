@@ -172,6 +172,12 @@
       const button = document.createElement("button");
       button.type = "button";
       button.setAttribute("aria-pressed", "true");
+      // The arm's letter hides and shows its meat, with shift its pit; further probes have the mouse only.
+      const key = s.pit ? s.arm : s.arm.toLowerCase();
+      if (!keyBox.querySelector(`[data-key="${key}"]`)) {
+        button.dataset.key = key;
+        button.dataset.keyName = `Hide or show ${s.label}`;
+      }
       const line = document.createElementNS("http://www.w3.org/2000/svg", "svg");
       line.setAttribute("viewBox", "0 0 30 8");
       line.setAttribute("class", "line");
