@@ -7,7 +7,7 @@ from scipy import stats
 from bruvet.core.curves.measures import Cook, measure
 from bruvet.core.curves.stall import Mark
 from bruvet.core.safety import cautions
-from bruvet.core.tasting.panel import Preference, TasterSays, least_agreeing, least_panel, preference, summarise
+from bruvet.core.tasting.panel import TasterSays, least_agreeing, least_panel, preference, summarise
 from bruvet.core.trial.differences import ArmFacts, differences
 from bruvet.core.units import Units
 from bruvet.core.verdict.compose import ArmResult, compose
@@ -130,11 +130,18 @@ class TestVerdict:
         assert "cannot be told apart by arithmetic" in text
         assert "significan" not in text
 
-    def test_a_preference_that_chance_gives_is_called_that(self) -> None:
-        liked = Preference({"A": 2, "B": 3}, 0, 1.0, None)
-        assert "chance alone gives that often enough" in words(
-            result("A", 300), result("B", 310), liked=liked, tasters=5
-        )
+    @pytest.mark.parametrize(
+        ("counts", "says"),
+        [
+            ((1, 7), "7 of 8 tasters preferred B, but chance alone does as much in 7% of such panels."),
+            ((1, 10), "The tasters preferred B: 10 of 11, and chance alone does as much in 1% of such panels."),
+            ((3, 3), "The tasters were evenly divided."),
+        ],
+    )
+    def test_a_preference_is_said_with_what_chance_gives(self, counts, says) -> None:
+        tasters = [TasterSays(f"{a}{i}", {}, a) for a, n in zip("AB", counts, strict=True) for i in range(n)]
+        liked = preference("AB", tasters)
+        assert says in words(result("A", 300), result("B", 310), liked=liked, tasters=sum(counts))
 
     def test_the_parts_of_the_gap_add_up_to_the_whole(self) -> None:
         arms = (result("A", 300), result("B", 420))

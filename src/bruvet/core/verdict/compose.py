@@ -234,14 +234,13 @@ def _tasting(
                 lines.append(
                     f"Of {liked.decided} answers {liked.needed} alike would show a preference (exact binomial, 5 %)."
                 )
-            if liked.p_value <= ALPHA:
-                answer.append(f"The tasters preferred {names[top]}: {most} of {liked.decided}, more than chance gives.")
-            elif tied:
+            chance = f"chance alone does as much in {liked.p_value:.0%} of such panels"
+            if tied:
                 answer.append("The tasters were evenly divided.")
+            elif liked.p_value <= ALPHA:
+                answer.append(f"The tasters preferred {names[top]}: {most} of {liked.decided}, and {chance}.")
             else:
-                answer.append(
-                    f"{most} of {liked.decided} tasters preferred {names[top]}; chance alone gives that often enough."
-                )
+                answer.append(f"{most} of {liked.decided} tasters preferred {names[top]}, but {chance}.")
         elif not tied:
             answer.append(f"Most tasters ({most} of {liked.decided}) preferred {names[top]}.")
     for row in summaries:

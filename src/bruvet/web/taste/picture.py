@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -45,10 +46,13 @@ def compare(letters: Sequence[str], summaries: Sequence[AttributeSummary], taste
         for place, letter in enumerate(letters):
             y = top + 8 + place * step
             mean = summary.means.get(letter)
+            seen: Counter[int] = Counter()
             for taster in tasters:
                 score = taster.scores.get((letter, summary.attribute))
                 if score is not None:
-                    singles.append((x(score), y, f"{taster.name}: {letter} {score}"))
+                    # Like scores stand side by side, so that they can be counted.
+                    singles.append((x(score) + 3.5 * seen[score], y, f"{taster.name}: {letter} {score}"))
+                    seen[score] += 1
             if mean is not None:
                 title = f"{label}, arm {letter}: mean {mean:.1f} of {summary.counts[letter]}"
                 means.append(Point(x(mean), y, letter, ARM_LOOKS[letter].marker, title))
