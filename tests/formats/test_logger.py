@@ -269,6 +269,23 @@ def test_repeated_and_unordered_rows() -> None:
     assert temperatures(answer)[0]["last"] == [3.0, 7.0]
 
 
+def test_a_probe_that_was_never_plugged_in_is_a_temperature_without_readings() -> None:
+    answer = see("time,P1 C,P2 C,T °F\n2026-05-02 05:30,4,---,225\n2026-05-02 05:31,5,---,226\n")
+    assert [(c["name"], c["readings"], c["first"] is None) for c in temperatures(answer)] == [
+        ("P1 C", 2, False), ("P2 C", 0, True), ("T °F", 2, False),
+    ]  # fmt: skip
+
+
+def test_a_spreadsheets_dates_as_numbers() -> None:
+    """Day 46144 of a spreadsheet is 2 May 2026; checked with the data-frame library's own conversion."""
+    serials = [46144.229167, 46144.229861]
+    expected = pandas.to_datetime(serials, unit="D", origin="1899-12-30").round("s").strftime("%Y-%m-%dT%H:%M:%S+00:00")
+    answer = see("Time,Meat °C\n" + "".join(f"{s},{4 + i}\n" for i, s in enumerate(serials)))
+    assert answer["time"] == {"kind": "clock", "ask": None}
+    (meat,) = temperatures(answer)
+    assert [meat["first"][0], meat["last"][0]] == list(expected)
+
+
 def test_columns_that_are_no_temperature_are_left_out() -> None:
     answer = see(
         "#;Time;Set;Meat;Pit;Battery %;Event\n1;05:30;110;4;100;99;meat on\n2;05:31;110;5;101;99;\n",

@@ -2,29 +2,19 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
-from itertools import pairwise
 from typing import Literal
 
+from .guess_time import ELAPSED_NAME, TIME_NAME, numbers_in, share, time_columns
 from .table import Row, Table
-from .times import CLOCK, DAY_S, SPAN, Order, TimeReader, date_parts, looks_like_time
-from .values import NUMBER, is_missing, last_letter, looks_like_number, number, unit_word
+from .times import TimeReader, looks_like_time
+from .values import is_missing, last_letter, looks_like_number, number, unit_word
 
 Role = Literal["temperature", "time", "probe", "unit", "event", "value", "ignored"]
 
-TIME_NAME = re.compile(
-    r"\b(date|time|timestamp|datetime|clock|elapsed|epoch|unix|hour|hours|minutes?|min|seconds?|secs?|zeit|datum|"
-    r"uhrzeit|hora|fecha|data|heure|stamp|when|at|duration|runtime|t)\b"
-)
-ELAPSED_NAME = re.compile(r"\b(elapsed|duration|run ?time|since|minutes?|mins?|seconds?|secs?|hours?|t)\b")
-SECONDS_NAME = re.compile(r"\b(seconds?|secs?|s)\b")
-MILLIS_NAME = re.compile(r"\b(ms|millis|milliseconds?)\b")
-HOURS_NAME = re.compile(r"\b(hours?|hrs?|h)\b")
-MINUTES_NAME = re.compile(r"\b(minutes?|mins?)\b")
 PROBE_NAME = re.compile(r"\b(probe|channel|sensor|source|name|id|ch|label|input|port|meter|series|fühler|sonde)\b")
 VALUE_NAME = re.compile(r"\b(temp|temps|temperature|value|reading|wert|temperatur|valor)\b")
 UNIT_NAME = re.compile(r"\b(units?|scale|einheit)\b")
@@ -60,47 +50,34 @@ def _filled(rows: Sequence[Row], column: int) -> list[str]:
     return [row.cells[column].strip() for row in rows if column < len(row.cells) and not is_missing(row.cells[column])]
 
 
-def _share(cells: Sequence[str], test: object) -> float:
-    return sum(bool(test(cell)) for cell in cells) / len(cells) if cells else 0.0  # type: ignore[operator]
-
-
-def _numbers(cells: Sequence[str]) -> list[float]:
-    out = []
-    for cell in cells:
-        try:
-            value, _ = number(cell)
-        except ValueError:
-            continue
-        if math.isfinite(value) and value != -1.0:
-            out.append(value)
-    return out
-
-
 def guess(table: Table, log_date: date | None = None) -> Guess:
     """Guess the meaning of every column of `table`; `log_date` settles an open day and month where it can."""
     rows = table.sample()
     columns = [_filled(rows, index) for index in range(table.width)]
     names = [_words(name) for name in table.names]
-    time_columns, reader, time_ask = _time_columns(table, rows, columns, names, log_date)
+    in_time, reader, time_ask = time_columns(table, rows, columns, names, log_date)
     roles: list[Role] = []
     for index, (cells, name) in enumerate(zip(columns, names, strict=True)):
-        has_unit = unit_word(table.names[index]) is not None
-        roles.append("time" if index in time_columns else _role(cells, name, has_unit))
+        has_unit = unit_word(table.names[index]) is not None or last_letter(table.names[index]) in ("c", "f")
+        roles.append("time" if index in in_time else _role(cells, name, has_unit))
     layout = _settle_layout(roles, names, columns)
     units, asks = _units(table, roles, columns, names)
     return Guess(tuple(roles), reader, time_ask, layout, units, asks)
 
 
 def _role(cells: list[str], name: str, has_unit: bool) -> Role:
-    numeric = _share(cells, looks_like_number)
+    numeric = share(cells, looks_like_number)
     if not cells:
         # An empty column may be a probe that was never plugged in, or an empty column of notes.
-        return "event" if EVENT_NAME.search(name) else "temperature" if VALUE_NAME.search(name) else "ignored"
-    if UNIT_NAME.search(name) and _share(cells, lambda c: unit_word(c) is not None) > 0.9:
+        if EVENT_NAME.search(name):
+            return "event"
+        named = has_unit or re.search(r"\b(temp\w*|probe|meat|pit|food|channel|sensor)\b", name)
+        return "temperature" if named and not NEVER_NAME.search(name) else "ignored"
+    if UNIT_NAME.search(name) and share(cells, lambda c: unit_word(c) is not None) > 0.9:
         return "unit"
-    if _share(cells, lambda c: unit_word(c) is not None and not looks_like_number(c)) > 0.9:
+    if share(cells, lambda c: unit_word(c) is not None and not looks_like_number(c)) > 0.9:
         return "unit"
-    if TIME_NAME.search(name) and _share(cells, looks_like_time) > 0.5:
+    if TIME_NAME.search(name) and share(cells, looks_like_time) > 0.5:
         return "ignored"
     if numeric < 0.5:
         if EVENT_NAME.search(name):
@@ -110,6 +87,8 @@ def _role(cells: list[str], name: str, has_unit: bool) -> Role:
         return "ignored"
     if COUNTING_NAME.search(name) and not (has_unit or re.search(r"\b(temp|probe|meat|pit|food)", name)):
         return "ignored"
+    if has_unit:
+        return "temperature"
     if name in ("elapsed", "time", "minutes", "seconds") or (ELAPSED_NAME.search(name) and not VALUE_NAME.search(name)):
         return "ignored"
     return "temperature"
@@ -153,187 +132,6 @@ def _settle_layout(roles: list[Role], names: list[str], columns: list[list[str]]
     return "wide"
 
 
-# ---- time -------------------------------------------------------------------------------------------
-
-
-def _time_columns(
-    table: Table, rows: list[Row], columns: list[list[str]], names: list[str], log_date: date | None
-) -> tuple[tuple[int, ...], TimeReader, str | None]:
-    width = range(table.width)
-
-    def is_clock(cell: str) -> bool:
-        match = CLOCK.match(cell)
-        return bool(match and match.group("time")) or bool(re.match(r"^\d{8}T\d{4}", cell))
-
-    def is_day(cell: str) -> bool:
-        match = CLOCK.match(cell)
-        if not match or match.group("time"):
-            return False
-        return not NUMBER.match(cell) or (len(cell) == 8 and cell.isdigit() and cell[:2] in ("19", "20"))
-
-    clocks = [i for i in width if _share(columns[i], is_clock) > 0.5]
-    days = [i for i in width if _share(columns[i], is_day) > 0.5]
-    times = [i for i in width if i not in clocks and _share(columns[i], looks_like_time) > 0.5 and i not in days]
-    if clocks:
-        chosen: tuple[int, ...] = (_preferred(clocks, names),)
-    elif days and times:
-        chosen = (days[0], next((i for i in times if not re.search(r"elapsed|duration", names[i])), times[0]))
-    else:
-        chosen = ()
-    if chosen:
-        order, ask = _day_order(rows, chosen, log_date)
-        return chosen, TimeReader("clock", chosen, order), ask
-    if times:
-        index = _preferred(times, names)
-        return (index,), *_bare_time(index, columns[index], names[index])
-    return _numeric_time(columns, names)
-
-
-def _preferred(candidates: list[int], names: list[str]) -> int:
-    local = [i for i in candidates if "local" in names[i]]
-    return (local or [i for i in candidates if TIME_NAME.search(names[i])] or candidates)[0]
-
-
-def _bare_time(index: int, cells: list[str], name: str) -> tuple[TimeReader, str | None]:
-    """Times without a date: of day, or elapsed as h:mm."""
-    spans = [SPAN.match(cell) for cell in cells]
-    if not all(spans):
-        return TimeReader("time-of-day", (index,)), None
-    hours = [int(match.group(2)) for match in spans if match]
-    elapsed = TimeReader("elapsed", (index,), as_span=True)
-    if max(hours) > 23 or ELAPSED_NAME.search(name.replace("hh mm ss", "").replace("h mm", "").replace("time", "")):
-        return elapsed, None
-    from_zero = re.fullmatch(r"0{1,2}:00(?::00(?:[.,]0+)?)?", cells[0]) is not None
-    in_order = hours == sorted(hours)
-    if from_zero and in_order and not re.search(r"\b(clock|of day|uhrzeit|hora|local)\b", name):
-        return (
-            elapsed,
-            "Is this time elapsed since the log began, or time of day from midnight on? Read as elapsed.",
-        )
-    return TimeReader("time-of-day", (index,)), None
-
-
-def _numeric_time(columns: list[list[str]], names: list[str]) -> tuple[tuple[int, ...], TimeReader, str | None]:
-    candidates = [
-        i for i, cells in enumerate(columns) if cells and _share(cells, lambda c: bool(NUMBER.match(c))) > 0.9
-    ]
-    for i in candidates:
-        values = _numbers(columns[i])
-        if values and min(values) > 9e8 and max(values) < 5e9:
-            return (i,), TimeReader("epoch", (i,)), None
-        if values and min(values) > 9e11 and max(values) < 5e12:
-            return (i,), TimeReader("epoch", (i,), scale=0.001), None
-        if values and min(values) > 9e14 and max(values) < 5e15:
-            return (i,), TimeReader("epoch", (i,), scale=1e-6), None
-    named = [i for i in candidates if TIME_NAME.search(names[i]) or ELAPSED_NAME.search(names[i])]
-    rising = [i for i in candidates if _rising(_numbers(columns[i]))]
-    for i in [i for i in named if i in rising] + named + rising:
-        values = _numbers(columns[i])
-        if not values:
-            continue
-        scale, ask = _elapsed_scale(values, names[i])
-        return (i,), TimeReader("elapsed", (i,), scale=scale), ask
-    raise_no_time(names)
-    raise AssertionError
-
-
-def raise_no_time(names: list[str]) -> None:
-    from .table import UnreadableFile
-
-    raise UnreadableFile(
-        "No column of times was found among: "
-        + ", ".join(names[:12])
-        + ". Each line needs a clock time, a time of day or the minutes since the start."
-    )
-
-
-def _rising(values: list[float]) -> bool:
-    if len(values) < 2:
-        return bool(values)
-    ups = sum(b > a for a, b in pairwise(values))
-    return ups >= 0.9 * (len(values) - 1)
-
-
-def _elapsed_scale(values: list[float], name: str) -> tuple[float, str | None]:
-    """Minutes per unit of an elapsed column, and the question where the heading does not say."""
-    if MILLIS_NAME.search(name):
-        return 1 / 60000, None
-    if SECONDS_NAME.search(name):
-        return 1 / 60, None
-    if MINUTES_NAME.search(name):
-        return 1.0, None
-    if HOURS_NAME.search(name):
-        return 60.0, None
-    top = max(values)
-    question = "Is this column in minutes, seconds or hours since the log began? Read as "
-    if top > 60 * 48:
-        return 1 / 60, question + "seconds, since as minutes it would be more than two days."
-    if top < 24 and any(value != round(value) for value in values):
-        return 60.0, question + "hours, since its numbers are small and have decimals."
-    return 1.0, question + "minutes."
-
-
-def _day_order(rows: list[Row], chosen: tuple[int, ...], log_date: date | None) -> tuple[Order, str | None]:
-    """Whether all-number dates are day first or month first, with a question when nothing settles it."""
-    dates: list[tuple[int, int, int]] = []
-    dotted = half_day = False
-    example = ""
-    for row in rows:
-        if max(chosen) >= len(row.cells):
-            continue
-        match = CLOCK.match(row.cells[chosen[0]])
-        if not match:
-            continue
-        half_day |= bool(re.search(r"\d\s*[ap]\.?m", " ".join(row.cells[i] for i in chosen), re.IGNORECASE))
-        try:
-            first, second, year, is_open = date_parts(match.group("date"))
-        except ValueError:
-            continue
-        if not is_open:
-            return "day", None
-        dotted |= "." in match.group("date")
-        example = example or match.group("date")
-        dates.append((first, second, year))
-    days_first = _calendar([(y, m, d) for d, m, y in dates])
-    months_first = _calendar([(y, m, d) for m, d, y in dates])
-    if dotted and days_first is not None:
-        return "day", None
-    if days_first is None and months_first is None:
-        return _majority(dates), None
-    if days_first is None or months_first is None:
-        return ("month", None) if days_first is None else ("day", None)
-    if days_first == months_first:
-        return "day", None
-    spread_d, spread_m = (max(x) - min(x) for x in (days_first, months_first))
-    if min(spread_d, spread_m) <= 10 and max(spread_d, spread_m) >= 20:
-        return ("day", None) if spread_d < spread_m else ("month", None)
-    if log_date is not None:
-        near_d = min(abs(day - log_date.toordinal()) for day in days_first) <= 2
-        near_m = min(abs(day - log_date.toordinal()) for day in months_first) <= 2
-        if near_d != near_m:
-            return ("day", None) if near_d else ("month", None)
-    order: Order = "month" if half_day else "day"
-    return order, (f"Is {example} day/month or month/day? Nothing in the file settles it; read as {order} first.")
-
-
-def _calendar(dates: list[tuple[int, int, int]]) -> list[int] | None:
-    """Ordinals of (year, month, day) triples, or None when one of them is on no calendar."""
-    out = []
-    for year, month, day in dates:
-        try:
-            out.append(date(year, month, day).toordinal())
-        except ValueError:
-            return None
-    return out or None
-
-
-def _majority(dates: list[tuple[int, int, int]]) -> Order:
-    """Order under which more rows are on the calendar; the others are bad lines."""
-    days = sum(second <= 12 for _, second, _ in dates)
-    months = sum(first <= 12 for first, _, _ in dates)
-    return "month" if months > days else "day"
-
-
 # ---- units ------------------------------------------------------------------------------------------
 
 
@@ -364,7 +162,7 @@ def _units(
         else:
             open_columns.append(i)
     if open_columns:
-        value, reason = _unit_by_size([_numbers(columns[i]) for i in open_columns])
+        value, reason = _unit_by_size([numbers_in(columns[i]) for i in open_columns])
         for i in open_columns:
             units[i] = value
             asks[i] = f"Is '{table.names[i]}' in °F or °C? Read as °{value.upper()}, {reason}."
@@ -394,8 +192,3 @@ def _unit_by_size(series: list[list[float]]) -> tuple[str, str]:
     if min(highs) > 110:
         return "f", f"since nothing stays under {min(highs):g} °C that is not a very hot pit"
     return ("c", "since nothing passes 130") if max(highs) <= 130 else ("f", "since most of it would be too hot in °C")
-
-
-def seconds_of(day: date) -> float:
-    """Naive seconds from 1970 to the start of a date."""
-    return (day - date(1970, 1, 1)).days * DAY_S

@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 
 from bruvet.core.units import c_from_f
 
-from .guess import Guess, Role, guess, seconds_of
+from .guess import Guess, Role, guess
+from .guess_time import seconds_of
 from .table import Row, Table, cut
 from .times import Order, TimeReader, days_unrolled, localised
 from .values import COLDEST_C, HOTTEST_C, MINUS_ONE, number, shorten, unit_word

@@ -19,6 +19,7 @@ Kind = Literal["clock", "time-of-day", "epoch", "elapsed"]
 Order = Literal["day", "month"]
 
 DAY_S = 86400.0
+SERIAL_1970 = 25569.0
 MONTHS = {
     name: index
     for index, name in enumerate(
@@ -130,8 +131,9 @@ def zone_seconds(text: str) -> float:
 class TimeReader:
     """How to read the time cells of a file.
 
-    `columns` are one column, or a date column and a time column. `scale_min` turns an elapsed or epoch
-    number into minutes or seconds. `order` matters only for clock stamps with all-number dates.
+    `columns` are one column, or a date column and a time column. `scale` turns an elapsed number into
+    minutes and an epoch into seconds; `as_span` reads elapsed times as h:mm. `serial` marks a spreadsheet's
+    dates as numbers of days. `order` matters only for clock stamps with all-number dates.
     """
 
     kind: Kind
@@ -139,6 +141,7 @@ class TimeReader:
     order: Order = "day"
     scale: float = 1.0
     as_span: bool = False
+    serial: bool = False
 
     def parser(self) -> Callable[[Sequence[str]], tuple[float, float]]:
         """A function from a row's cells to `(number, zone)`.
@@ -146,9 +149,11 @@ class TimeReader:
         The number is naive seconds since 1970 (clock), seconds since midnight (time of day), UTC seconds
         (epoch) or minutes (elapsed); zone is the offset from UTC in seconds written in the cell, or NaN.
         """
-        if self.kind == "clock":
+        if self.kind == "clock" and not self.serial:
             return self._clock_parser()
         column = self.columns[0]
+        if self.serial:
+            return lambda cells: (round((_plain_number(cells[column]) - SERIAL_1970) * DAY_S), math.nan)
         if self.kind == "time-of-day":
             memo = _Memo(_time_of_day)
             return lambda cells: (memo[cells[column]], math.nan)
