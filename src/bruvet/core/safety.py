@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from .curves.measures import Cook, Measures
+from .trial.terms import POULTRY
 from .units import Units, span_words
 
 DEFER = "These figures are a guide; local food codes and a licensed professional decide."
@@ -10,7 +11,6 @@ DANGER_TOP_C = 60.0
 DANGER_LIMIT_MIN = 240.0
 HOT_HOLD_C = (135 - 32) / 1.8
 POULTRY_C = (165 - 32) / 1.8
-POULTRY_CUTS = frozenset({"turkey-thigh", "turkey-breast", "chicken-whole"})
 
 
 def cautions(cook: Cook, measures: Measures, cut: str, opened: bool, units: Units) -> tuple[str, ...]:
@@ -33,7 +33,7 @@ def cautions(cook: Cook, measures: Measures, cut: str, opened: bool, units: Unit
     elif danger is not None and danger.reason == "not reached in the readings" and len(cook.temp_c):
         out.append(f"{cook.name} never passed {top} in its readings.")
     highest = measures.highest.value
-    if cut in POULTRY_CUTS and highest is not None and highest < POULTRY_C:
+    if cut in POULTRY and highest is not None and highest < POULTRY_C:
         out.append(
             f"{cook.name} is poultry and its highest reading was {units.temp_text(highest)}; poultry needs "
             f"{units.temp_text(POULTRY_C)}."

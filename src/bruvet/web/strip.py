@@ -113,7 +113,7 @@ def draw(facts: TrialFacts, frame: Frame | None = None) -> Strip:
         )
         said.append(
             f"{arm_name(arm)}: "
-            + (", ".join(f"{p.word} {span_words(p.end_min - p.start_min)}" for p in done) or "nothing yet")
+            + (", ".join(f"{p.kind} {span_words(p.end_min - p.start_min)}" for p in done) or "nothing yet")
         )
     axis_y = TOP + len(rows) * ROW
     return Strip(
@@ -137,8 +137,8 @@ def _boxes(found: Sequence[Phase], x: Callable[[float], float], prefix: str) -> 
     out = []
     for phase in found:
         start, width = x(phase.start_min), x(phase.end_min) - x(phase.start_min)
-        word = phase.word if width > LETTER_WIDTH * (len(phase.word) + 1) else ""
-        title = f"{prefix}{phase.word}, {span_words(phase.end_min - phase.start_min)}"
+        word = phase.kind if width > LETTER_WIDTH * (len(phase.kind) + 1) else ""
+        title = f"{prefix}{phase.kind}, {span_words(phase.end_min - phase.start_min)}"
         out.append(Box(start, width, phase.kind, word, title))
     return tuple(out)
 

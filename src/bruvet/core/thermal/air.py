@@ -1,4 +1,4 @@
-"""Humid air: saturation pressure, vapour pressure, latent heat."""
+"""Humid air: saturation pressure, latent heat."""
 
 from __future__ import annotations
 
@@ -22,11 +22,6 @@ def saturation_pa(temp_c: float) -> float:
         - 1.4452093e-8 * kelvin**3
         + 6.5459673 * math.log(kelvin)
     )
-
-
-def vapour_pa(temp_c: float, relative_humidity: float) -> float:
-    """Vapour pressure of air, Pa, from its temperature and relative humidity (0 to 1)."""
-    return relative_humidity * saturation_pa(temp_c)
 
 
 def latent_j_per_kg(temp_c: float) -> float:

@@ -9,14 +9,6 @@ from typing import Literal
 from bruvet.core.curves.stall import Mark
 
 PhaseKind = Literal["bare", "foil", "paper", "tray", "rest", "cook"]
-WORDS: dict[PhaseKind, str] = {
-    "bare": "bare",
-    "foil": "foil",
-    "paper": "paper",
-    "tray": "tray",
-    "rest": "rest",
-    "cook": "cook",
-}
 
 
 @dataclass(frozen=True)
@@ -24,10 +16,6 @@ class Phase:
     kind: PhaseKind
     start_min: float
     end_min: float
-
-    @property
-    def word(self) -> str:
-        return WORDS[self.kind]
 
 
 def phases(marks: Sequence[Mark], last_min: float) -> tuple[Phase, ...]:

@@ -149,24 +149,22 @@ class Attribute(Term):
 
 @dataclass(frozen=True)
 class ArmLook:
-    """How an arm is told apart: by letter, marker and line pattern first, by colour second."""
+    """How an arm is told apart: by letter, marker and line pattern; its colours are the style sheet's."""
 
     letter: str
     marker: str
     dash: tuple[int, ...]
-    colour: str
-    night_colour: str
 
 
 ARM_LOOKS = {
     look.letter: look
     for look in (
-        ArmLook("A", "disc", (), "#0b4f6c", "#ffb000"),
-        ArmLook("B", "square", (9, 4), "#b8460b", "#ff7a3c"),
-        ArmLook("C", "triangle", (2, 3), "#5b3a8c", "#e0c060"),
-        ArmLook("D", "diamond", (9, 3, 2, 3), "#2a6b2e", "#d98a5c"),
-        ArmLook("E", "cross", (16, 4), "#8c1c4a", "#ffd9a0"),
-        ArmLook("F", "hexagon", (4, 2, 1, 2, 1, 2), "#4d4d4d", "#c8a27a"),
+        ArmLook("A", "disc", ()),
+        ArmLook("B", "square", (9, 4)),
+        ArmLook("C", "triangle", (2, 3)),
+        ArmLook("D", "diamond", (9, 3, 2, 3)),
+        ArmLook("E", "cross", (16, 4)),
+        ArmLook("F", "hexagon", (4, 2, 1, 2, 1, 2)),
     )
 }
 MAX_ARMS = len(ARM_LOOKS)
