@@ -180,6 +180,31 @@ class TestTrial:
         a, b = db.scalars(select(Trial)).one().arms
         assert ([p.id for p in a.pieces], [p.id for p in b.pieces]) == ([ids[1]], [ids[0]])
 
+    def test_removing_what_has_readings_needs_a_second_thought(self, member, db) -> None:
+        make_trial(db, letters="ABC", readings=True)
+        readings = db.scalar(select(func.count()).select_from(Reading))
+        ids = [p.id for t in db.scalars(select(Trial)) for a in t.arms for p in a.pieces]
+        form = NEW_TRIAL | {"arms": "A B", "pieces": "0 1", "p0-id": str(ids[0]), "p1-id": str(ids[1])}
+        answer = member.post("/trials/1/edit", form, at="/trials/1/edit")
+        assert answer.status_code == 422
+        assert "The readings of probes, 2 events would go with what you removed" in answer.text
+        db.expire_all()
+        assert len(db.get(Trial, 1).arms) == 3
+        assert db.scalar(select(func.count()).select_from(Reading)) == readings
+        member.post("/trials/1/edit", form | {"confirm_leaving": "on"}, at="/trials/1/edit")
+        db.expire_all()
+        assert len(db.get(Trial, 1).arms) == 2
+        assert 0 < db.scalar(select(func.count()).select_from(Reading)) < readings
+
+    def test_what_was_measured_in_a_piece_moves_with_it(self, member, db) -> None:
+        make_trial(db, readings=True)
+        ids = [p.id for t in db.scalars(select(Trial)) for a in t.arms for p in a.pieces]
+        swapped = NEW_TRIAL | {"p0-id": str(ids[0]), "p1-id": str(ids[1]), "p0-arm": "B", "p1-arm": "A"}
+        assert member.post("/trials/1/edit", swapped, at="/trials/1/edit").status_code == 200
+        db.expire_all()
+        inner = {p.piece_id: p.arm.letter for p in db.get(Trial, 1).probes if p.piece_id}
+        assert inner == {ids[0]: "B", ids[1]: "A"}
+
     def test_running_it_again_copies_the_plan_and_nothing_that_happened(self, member, db) -> None:
         make_trial(db, readings=True)
         assert "Copied without what happened" in member.post("/trials/1/duplicate", at="/trials/1").text

@@ -18,7 +18,7 @@ from bruvet.work.importing import BadMapping, add_file, choices_of, guess_target
 
 from . import Refusal
 from .answers import known_date, known_zone, read_file
-from .serving import database
+from .serving import DEMO_DATABASE, OWN_DATABASE, database, served_database
 
 TARGET = re.compile(r"^([A-Fa-f])(?:(\d+)|\s+pit)?(?:\s+(.*?))?$")
 
@@ -28,7 +28,8 @@ def bring_in(given: argparse.Namespace) -> None:
         raise Refusal("say which trial and which file: ./bruvet import TRIAL FILE (or --check FILE)")
     name, path = given.words
     content = read_file(path)
-    with database("bruvet_demo" if given.demo else "bruvet") as url:
+    # Into what is being served from this state folder, if anything is.
+    with database(DEMO_DATABASE if given.demo else served_database() or OWN_DATABASE) as url:
         migrate(url)
         engine = open_engine(url)
         try:

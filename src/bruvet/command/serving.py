@@ -19,6 +19,7 @@ from . import Refusal
 from .cluster import Cluster, port_is_free
 from .packages import ensure_postgresql, say
 
+OWN_DATABASE, DEMO_DATABASE = "bruvet", "bruvet_demo"
 NEEDED_BYTES = 200_000_000
 
 
@@ -68,8 +69,14 @@ def only_one() -> Iterator[None]:
         lock.truncate(0)
 
 
-def note_running(text: str) -> None:
-    (home() / "run.lock").write_text(text)
+def note_running(address: str, database_name: str) -> None:
+    (home() / "run.lock").write_text(f"at {address}, database {database_name}")
+
+
+def served_database() -> str:
+    """Name of the database that is being served from this state folder now; empty when none is."""
+    lock = home() / "run.lock"
+    return lock.read_text().rpartition("database ")[2].strip() if lock.exists() else ""
 
 
 @contextmanager
@@ -190,7 +197,8 @@ def serve(port: int, demo: bool) -> None:
     with only_one(), stoppable():
         try:
             say("[1/4] Database" if not os.environ.get("DATABASE_URL") else "[1/4] Database of DATABASE_URL")
-            with database("bruvet_demo" if demo else "bruvet") as url:
+            name = DEMO_DATABASE if demo else OWN_DATABASE
+            with database(name) as url:
                 say("[2/4] Migrations" + (" and demo data" if demo else ""))
                 prepare(url, demo)
                 from bruvet.work.demo import SIGN_IN
@@ -205,7 +213,7 @@ def serve(port: int, demo: bool) -> None:
                     say("[4/4] Web server")
                     processes.append(child("web", web_command(address), environment))
                     wait_until_up(address, processes)
-                    note_running(f"http://{address}")
+                    note_running(f"http://{address}", name)
                     say(f"\nBruvet is at http://{address} (ready in {time.monotonic() - began:.1f} s)")
                     say(SIGN_IN if demo else "The first visit sets up the owner's account.")
                     say(f"Logs are in {home()}. Ctrl-C stops everything.")

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from datetime import date
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, func, or_, select, update
 from sqlalchemy.orm import Session
 
 from bruvet.core.trial.terms import (
@@ -22,7 +22,7 @@ from bruvet.core.trial.terms import (
     WrapRule,
 )
 from bruvet.core.units import Units, span_text
-from bruvet.records.models import Arm, Cooker, Piece, Trial
+from bruvet.records.models import Arm, Cooker, Event, Look, Piece, Probe, Score, Trial
 from bruvet.web.reader import Reader
 
 LETTERS = tuple(ARM_LOOKS)
@@ -183,6 +183,9 @@ def save(session: Session, trial: Trial, form: Mapping[str, str], units: Units) 
             read.fail(f"{letter}-label", f"Arm {letter} has no piece of meat: add one, or remove the arm.")
         if len(mine) > MAX_PIECES:
             read.fail(f"{letter}-label", f"Arm {letter} has more than {MAX_PIECES} pieces.")
+    leaving = _leaving(session, trial, letters, {form.get(f"p{n}-id", "") for n in pieces})
+    if leaving and not read.flag("confirm_leaving"):
+        read.fail("confirm_leaving", f"{leaving} would go with what you removed. Tick the box below to let it go.")
     if read.errors:
         return read.errors
     trial.title, trial.question, trial.factor, trial.factor_other = title, question, factor, factor_other
@@ -202,6 +205,31 @@ def save(session: Session, trial: Trial, form: Mapping[str, str], units: Units) 
             setattr(arms[letter], name, value)
     _save_pieces(session, arms, form, piece_values)
     return {}
+
+
+def _leaving(session: Session, trial: Trial, letters: list[str], kept_pieces: set[str]) -> str:
+    """What is on record of arms and pieces that the form no longer has, in words; empty when nothing is."""
+    if trial.id is None:
+        return ""
+    arms = [arm.id for arm in trial.arms if arm.letter not in letters]
+    pieces = [piece.id for arm in trial.arms for piece in arm.pieces if str(piece.id) not in kept_pieces]
+
+    def count(model: type[Probe | Event], *more: ColumnElement[bool]) -> int:
+        gone = or_(model.arm_id.in_(arms), model.piece_id.in_(pieces))
+        return session.scalar(select(func.count()).select_from(model).where(gone, *more)) or 0
+
+    found = {
+        "readings of probes": count(Probe),
+        "events": count(Event),
+        "looks": session.scalar(select(func.count()).select_from(Look).where(Look.piece_id.in_(pieces))) or 0,
+        "scores": session.scalar(select(func.count()).select_from(Score).where(Score.arm_id.in_(arms))) or 0,
+    }
+    words = [
+        f"{number} {what}" if what != "readings of probes" else f"the {what}"
+        for what, number in found.items()
+        if number
+    ]
+    return ", ".join(words)[:1].upper() + ", ".join(words)[1:]
 
 
 def _save_pieces(
@@ -231,6 +259,10 @@ def _save_pieces(
         piece.number = counts[arm.letter]
         if piece not in arm.pieces:
             arm.pieces.append(piece)
+            if piece.id is not None:
+                # What was measured in a piece, and done to it, moves with it.
+                for model in (Probe, Event):
+                    session.execute(update(model).where(model.piece_id == piece.id).values(arm_id=arm.id))
 
 
 def _arm_values(read: Reader, letter: str, cookers: set[str]) -> dict[str, object]:
