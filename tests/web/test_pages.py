@@ -187,7 +187,7 @@ class TestTrial:
         form = NEW_TRIAL | {"arms": "A B", "pieces": "0 1", "p0-id": str(ids[0]), "p1-id": str(ids[1])}
         answer = member.post("/trials/1/edit", form, at="/trials/1/edit")
         assert answer.status_code == 422
-        assert "The readings of probes, 2 events would go with what you removed" in answer.text
+        assert "2 probes with readings, 2 events would go with what you removed" in answer.text
         db.expire_all()
         assert len(db.get(Trial, 1).arms) == 3
         assert db.scalar(select(func.count()).select_from(Reading)) == readings

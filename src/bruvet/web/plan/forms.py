@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from datetime import date
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import ColumnElement, func, or_, select, update
+from sqlalchemy import func, or_, select, update
 from sqlalchemy.orm import Session
 
 from bruvet.core.trial.terms import (
@@ -214,22 +214,17 @@ def _leaving(session: Session, trial: Trial, letters: list[str], kept_pieces: se
     arms = [arm.id for arm in trial.arms if arm.letter not in letters]
     pieces = [piece.id for arm in trial.arms for piece in arm.pieces if str(piece.id) not in kept_pieces]
 
-    def count(model: type[Probe | Event], *more: ColumnElement[bool]) -> int:
+    def count(model: type[Probe | Event]) -> int:
         gone = or_(model.arm_id.in_(arms), model.piece_id.in_(pieces))
-        return session.scalar(select(func.count()).select_from(model).where(gone, *more)) or 0
+        return session.scalar(select(func.count()).select_from(model).where(gone)) or 0
 
     found = {
-        "readings of probes": count(Probe),
+        "probes with readings": count(Probe),
         "events": count(Event),
         "looks": session.scalar(select(func.count()).select_from(Look).where(Look.piece_id.in_(pieces))) or 0,
         "scores": session.scalar(select(func.count()).select_from(Score).where(Score.arm_id.in_(arms))) or 0,
     }
-    words = [
-        f"{number} {what}" if what != "readings of probes" else f"the {what}"
-        for what, number in found.items()
-        if number
-    ]
-    return ", ".join(words)[:1].upper() + ", ".join(words)[1:]
+    return ", ".join(f"{number} {what}" for what, number in found.items() if number)
 
 
 def _save_pieces(
