@@ -149,3 +149,37 @@ def _dead_fire(rng, truth, t, meat, pit_c, onset, end, pit_set):
         Mark(m.at_min + (held if m.at_min > flat_from else 0), m.kind, m.detail, m.temp_c) for m in truth.marks
     ]
     return meat2, pit2, t2
+
+
+def smooth(seed: int, stall: bool, width_min: float = 30.0) -> Planted:
+    """A curve without corners: the meat follows the pit's excess, and a stall comes and goes over `width_min`.
+
+    Onset and end are the middles of the two changes of pace. Without a stall the pace only eases.
+    """
+    rng = np.random.default_rng(seed)
+    pit_set, pull = rng.uniform(105, 135), rng.uniform(0.16, 0.30) / 60
+    at_c, depth, length = rng.uniform(63, 76), rng.uniform(0.0, 0.12), rng.uniform(40, 270)
+    lag, later = rng.uniform(15, 45), rng.uniform(0.45, 0.8)
+    step, temp, minute, onset = 0.5, 4.0, 0.0, None
+    times, temps = [], []
+    while temp < 94.0 and minute < 1500.0:
+        if stall and onset is None and temp >= at_c:
+            onset = minute
+        if stall:
+            slowed = 0.0 if onset is None else 1 / (1 + np.exp(-(minute - onset) * 4 / width_min))
+            freed = 0.0 if onset is None else 1 / (1 + np.exp(-(minute - onset - length) * 4 / width_min))
+            pace = 1 - (1 - depth) * slowed + (later - depth) * freed
+        else:
+            pace = 1.0 if temp < 60.0 else later + (1 - later) * np.exp(-(temp - 60.0) / 8)
+        temp += pull * (pit_set - temp) * pace * step / (1 + np.exp(-(minute - lag) / 6))
+        times.append(minute)
+        temps.append(temp)
+        minute += step
+    t = np.array(times)
+    pit_c = pit_set + rng.uniform(0, 8) * np.sin(2 * np.pi * t / rng.uniform(10, 60)) + rng.normal(0, 1.0, len(t))
+    meat = np.array(temps) + rng.normal(0, 0.25, len(t))
+    thin, quantum = (1, 2, 4, 10)[seed % 4], (0.0, 5 / 9, 1.0)[seed % 3]
+    t, meat, pit_c = t[::thin], meat[::thin], pit_c[::thin]
+    if quantum:
+        meat = np.round(meat / quantum) * quantum
+    return Planted(t, meat, pit_c, [(onset, onset + length, "natural")] if onset is not None else [])

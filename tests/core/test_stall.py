@@ -6,7 +6,7 @@ import pytest
 from bruvet.core.curves.clean import clean
 from bruvet.core.curves.slope import knee, rate_c_per_h
 from bruvet.core.curves.stall import Mark, find_stalls
-from core.planted import plant
+from core.planted import plant, smooth
 
 SEEDS = range(100, 124)
 
@@ -46,6 +46,28 @@ def test_true_stalls_are_found_where_they_were_planted(stall, fault) -> None:
     assert np.median(onsets) <= 10
     assert np.median(ends) <= 10
     assert false <= 1
+
+
+@pytest.mark.parametrize("width", [8, 30])
+def test_stalls_that_come_and_go_gently_are_found_too(width) -> None:
+    onsets, ends, found, false = [], [], 0, 0
+    for seed in range(500, 560):
+        curve = smooth(seed, stall=True, width_min=width)
+        onset, end, _ = curve.stalls[0]
+        stalls = look(curve).stalls
+        mine = [s for s in stalls if min(end, s.end_min) - max(onset, s.onset_min) > 0.5 * (end - onset)]
+        found += bool(mine)
+        false += len(stalls) - len(mine[:1])
+        onsets += [abs(s.onset_min - onset) for s in mine[:1]]
+        ends += [abs(s.end_min - end) for s in mine[:1]]
+    assert found >= 57
+    assert false <= 3
+    assert np.median(onsets) <= 10
+    assert np.median(ends) <= 10
+
+
+def test_a_pace_that_only_eases_is_no_stall() -> None:
+    assert sum(bool(look(smooth(seed, stall=False)).stalls) for seed in range(500, 600)) <= 2
 
 
 @pytest.mark.parametrize("fault", [None, "dead-fire", "moved", "lid", "gap", "out", "spikes"])

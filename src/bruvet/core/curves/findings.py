@@ -54,8 +54,9 @@ class StallRule:
 
     flat_c_per_h: float = 3.4
     flat_share: float = 0.42
+    whole_share: float = 0.36
     coldest_c: float = 54.0
-    hottest_c: float = 87.0
+    hottest_c: float = 84.0
     window_min: float = 24.0
     shortest_min: float = 24.0
     pit_share: float = 0.62

@@ -25,8 +25,35 @@ def flat_stretches(
     """
     # A staircase of whole degrees needs a window that holds a stair.
     window = max(rule.window_min, 40.0 * curve.quantum_c)
-    flat = _flat(level, _rate_by_segment(curve, grid, window), pit, rule)
-    return _merged([_bounds(low, high, curve, grid) for low, high in _joined(runs(grid, flat), curve, rule)])
+    rate = _rate_by_segment(curve, grid, window)
+    offered = np.maximum(pit.working_c - level, 3.0) if pit.known else np.ones(len(grid))
+    begun = level > level[: max(5, len(level) // 50)].min() + 8.0
+    pace = _pace(rate, offered, begun & (level < 65.0) & (rate > rule.flat_c_per_h))
+    with np.errstate(invalid="ignore"):
+        flat = begun & (rate < rule.flat_c_per_h) & (rate / offered < rule.flat_share * pace)
+    found = [
+        (low, high)
+        for low, high in _joined(runs(grid, flat), curve, rule)
+        if _whole_rate(curve, low, high) < rule.whole_share * pace * float(np.interp((low + high) / 2, grid, offered))
+    ]
+    return _merged([_bounds(low, high, curve, grid) for low, high in found])
+
+
+def _pace(rate: FloatArray, offered: FloatArray, rising: NDArray[np.bool_]) -> float:
+    """Rate per degree of heat offered on the way up; without bound where too little of a rise was seen."""
+    return float(np.percentile((rate / offered)[rising], 70)) if rising.sum() >= 20 else np.inf
+
+
+def _whole_rate(curve: CleanCurve, low: float, high: float) -> float:
+    """Rate over a whole stretch, °C/h: least squares between jumps, weighted by the readings of each part."""
+    edges = [low - 0.5, *(j.at_min for j in curve.jumps if low < j.at_min < high), high + 0.5]
+    total, weight = 0.0, 0
+    for start, stop in pairwise(edges):
+        inside = (curve.t_min >= start) & (curve.t_min < stop)
+        if inside.sum() >= 3:
+            slope = float(np.polyfit(curve.t_min[inside], curve.temp_c[inside], 1)[0])
+            total, weight = total + slope * 60.0 * int(inside.sum()), weight + int(inside.sum())
+    return total / weight if weight else 0.0
 
 
 def _rate_by_segment(curve: CleanCurve, grid: FloatArray, window_min: float) -> FloatArray:
@@ -42,21 +69,6 @@ def _rate_by_segment(curve: CleanCurve, grid: FloatArray, window_min: float) -> 
         spacing = float(np.median(np.diff(t)))
         rate[where] = rate_c_per_h(t, y, grid[where], max(window_min, 4.5 * spacing))
     return rate
-
-
-def _flat(level: FloatArray, rate: FloatArray, pit: Pit, rule: StallRule) -> NDArray[np.bool_]:
-    """Where the rate is low in itself and low for the heat the pit has been working at."""
-    with np.errstate(invalid="ignore"):
-        slow = rate < rule.flat_c_per_h
-        begun = level > level[: max(5, len(level) // 50)].min() + 8.0
-        rising = begun & (level < 65.0) & (rate > rule.flat_c_per_h)
-        if pit.known and rising.sum() >= 20:
-            excess = np.maximum(pit.working_c - level, 3.0)
-            pace = float(np.percentile((rate / excess)[rising], 70))
-            slow &= rate / excess < rule.flat_share * pace
-        elif rising.sum() >= 20:
-            slow &= rate < rule.flat_share * float(np.percentile(rate[rising], 70))
-    return np.asarray(slow & begun, dtype=bool)
 
 
 def _joined(found: list[tuple[float, float]], curve: CleanCurve, rule: StallRule) -> list[tuple[float, float]]:
