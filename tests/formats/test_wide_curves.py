@@ -38,7 +38,7 @@ def test_what_is_wrong_is_said_with_its_line(content: bytes, says: str) -> None:
 @pytest.mark.parametrize(
     ("text", "kind", "wrap"),
     [
-        ("wrap foil", "wrap", "foil"), ("Wrapped in butcher paper", "wrap", "paper"), ("unwrap", "unwrap", ""), ("pit set 275", "pit-set", ""),
+        ("wrap foil", "wrap", "foil"), ("Wrapped in butcher paper", "wrap", "paper"), ("unwrap", "unwrap", ""), ("foil", "wrap", "foil"), ("pit 275", "pit-set", ""), ("set to 250 F", "pit-set", ""), ("pit set 275", "pit-set", ""),
         ("spritz", "spritz", ""), ("lid open", "lid", ""), ("meat on", "meat-on", ""), ("rain", "weather", ""), ("pulled", "pull", ""),
         ("added charcoal", "fuel", ""), ("rest start", "rest-start", ""), ("rest end", "rest-end", ""), ("hello", "note", ""), ("wood chunk", "wood", ""),
     ],

@@ -9,9 +9,11 @@ from .terms import EventKind, WrapIn
 
 _KINDS = (
     (re.compile(r"\bunwrap|\bunwrapped|\bwrap(ped)? (off|removed)"), EventKind.UNWRAP),
-    (re.compile(r"\bwrap|\bfoiled\b|\bcrutch"), EventKind.WRAP),
+    (re.compile(r"\bwrap|\bfoil(ed)?\b|\bpaper\b|\bcrutch"), EventKind.WRAP),
     (
-        re.compile(r"\b(pit|cooker|temp(erature)?)\b.*\b(set|to|up|down|raised|lowered)\b|\bset ?(point|temp)?\b.*\d"),
+        re.compile(
+            r"\b(pit|cooker|temp(erature)?)\b.*(\b(set|to|up|down|raised|lowered)\b|\d)|\bset ?(point|temp)?\b.*\d"
+        ),
         EventKind.PIT_SET,
     ),
     (re.compile(r"\bmeat (is )?on\b|\bon (the )?(pit|smoker|grate)\b"), EventKind.MEAT_ON),
