@@ -269,6 +269,16 @@ def test_repeated_and_unordered_rows() -> None:
     assert temperatures(answer)[0]["last"] == [3.0, 7.0]
 
 
+def test_roles_that_a_person_gave_are_kept_and_the_rest_guessed_around_them() -> None:
+    text = b"Stamp,Clock,Fan,Meat C\n2026-05-02 05:30,06:30,40,4\n2026-05-02 05:31,06:31,41,5\n"
+    choices = Choices(log_date=date(2026, 5, 2), roles={"Stamp": "ignored", "Clock": "time", "Fan": "temperature"})
+    log = understand(text, choices)
+    assert [c.role for c in log.columns] == ["ignored", "time", "temperature", "temperature"]
+    assert log.reader.kind == "time-of-day"
+    with pytest.raises(UnreadableFile, match="No column of times"):
+        understand(text, Choices(roles={"Stamp": "ignored", "Clock": "ignored"}))
+
+
 def test_a_probe_that_was_never_plugged_in_is_a_temperature_without_readings() -> None:
     answer = see("time,P1 C,P2 C,T °F\n2026-05-02 05:30,4,---,225\n2026-05-02 05:31,5,---,226\n")
     assert [(c["name"], c["readings"], c["first"] is None) for c in temperatures(answer)] == [

@@ -371,6 +371,39 @@ class TestLogs:
         assert answer.status_code == 422
         assert "where it belongs" in answer.text
 
+    def test_what_a_column_is_can_be_corrected(self, member, db) -> None:
+        make_trial(db)
+        page = self.upload(member, b"time,Fan,Meat C\n2026-05-02 07:40,120,4\n2026-05-02 07:41,121,5\n").text
+        assert 'name="name-1"' not in page, "a fan is no probe, so it is not offered"
+        roles = {
+            "column-0": "time",
+            "role-0": "time",
+            "column-1": "Fan",
+            "role-1": "temperature",
+            "column-2": "Meat C",
+            "role-2": "temperature",
+        }
+        page = member.post("/trials/1/logs/1", roles | {"do": "again"}, at="/trials/1/logs/1").text
+        assert 'name="name-1"' in page
+        form = roles | {
+            "do": "save",
+            "name-0": "Fan",
+            "unit-0": "c",
+            "to-0": "pit:1",
+            "name-1": "Meat C",
+            "to-1": "piece:1",
+        }
+        assert "4 readings were added" in member.post("/trials/1/logs/1", form, at="/trials/1/logs/1").text
+
+    def test_roles_without_a_time_are_refused_in_words(self, member, db) -> None:
+        make_trial(db)
+        self.upload(member, b"time,Meat C\n2026-05-02 07:40,4\n2026-05-02 07:41,5\n")
+        answer = member.post(
+            "/trials/1/logs/1", {"do": "again", "column-0": "time", "role-0": "ignored"}, at="/trials/1/logs/1"
+        )
+        assert answer.status_code == 422
+        assert "No column of times was found" in answer.text
+
     def test_an_elapsed_log_asks_when_it_began_and_keeps_the_choices(self, member, db) -> None:
         make_trial(db)
         self.upload(member, b"minutes,Meat C\n0,4\n1,5\n")

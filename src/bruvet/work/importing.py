@@ -59,6 +59,7 @@ def choices_of(trial: Trial, mapping: dict[str, Any]) -> Choices:
         order=mapping.get("order") or None,
         elapsed_scale=mapping.get("elapsed_scale") or None,
         units=mapping.get("units") or {},
+        roles=mapping.get("roles") or {},
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from typing import Literal
@@ -50,16 +50,29 @@ def _filled(rows: Sequence[Row], column: int) -> list[str]:
     return [row.cells[column].strip() for row in rows if column < len(row.cells) and not is_missing(row.cells[column])]
 
 
-def guess(table: Table, log_date: date | None = None) -> Guess:
-    """Guess the meaning of every column of `table`; `log_date` settles an open day and month where it can."""
+def guess(table: Table, log_date: date | None = None, settled: Mapping[str, Role] | None = None) -> Guess:
+    """Guess the meaning of every column of `table`.
+
+    `log_date` settles an open day and month where it can; `settled` are roles that a person gave, by column
+    name, which the rest is guessed around.
+    """
+    settled = settled or {}
     rows = table.sample()
     columns = [_filled(rows, index) for index in range(table.width)]
     names = [_words(name) for name in table.names]
-    in_time, reader, time_ask = time_columns(table, rows, columns, names, log_date)
+    given = [settled.get(name) for name in table.names]
+    for_time = [name for name, role in settled.items() if role == "time" and name in table.names]
+    may_be_time = [
+        cells if (table.names[i] in for_time if for_time else given[i] is None) else []
+        for i, cells in enumerate(columns)
+    ]
+    in_time, reader, time_ask = time_columns(table, rows, may_be_time, names, log_date)
     roles: list[Role] = []
     for index, (cells, name) in enumerate(zip(columns, names, strict=True)):
         has_unit = unit_word(table.names[index]) is not None or last_letter(table.names[index]) in ("c", "f")
-        roles.append("time" if index in in_time else _role(cells, name, has_unit))
+        guessed: Role = "time" if index in in_time else _role(cells, name, has_unit)
+        said = given[index]
+        roles.append(guessed if said is None or index in in_time else "ignored" if said == "time" else said)
     layout = _settle_layout(roles, names, columns)
     units, asks = _units(table, roles, columns, names)
     return Guess(tuple(roles), reader, time_ask, layout, units, asks)

@@ -121,7 +121,8 @@ def _numeric_time(columns: list[list[str]], names: list[str]) -> tuple[tuple[int
         if dated and any(value % 1 for value in values):
             return (i,), TimeReader("clock", (i,), serial=True), None
     named = [i for i in candidates if TIME_NAME.search(names[i]) or ELAPSED_NAME.search(names[i])]
-    rising = [i for i in candidates if _rising(numbers_in(columns[i]))]
+    # Under a heading that says nothing of time, only a first column that rises may be it.
+    rising = [i for i in candidates if (i == 0 or names[i].startswith("column ")) and _rising(numbers_in(columns[i]))]
     for i in [i for i in named if i in rising] + named + rising:
         values = numbers_in(columns[i])
         if not values:

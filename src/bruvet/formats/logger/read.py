@@ -62,6 +62,7 @@ class Choices:
     order: Order | None = None
     elapsed_scale: float | None = None
     units: Mapping[str, str] = field(default_factory=dict)
+    roles: Mapping[str, Role] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -95,7 +96,7 @@ def understand(content: bytes, choices: Choices | None = None) -> Understanding:
     """Look at a log and say what its columns seem to be; `UnreadableFile` when it is no table."""
     choices = choices or Choices()
     table = cut(content)
-    found: Guess = guess(table, choices.log_date)
+    found: Guess = guess(table, choices.log_date, choices.roles)
     reader, ask = found.time, found.time_ask
     if choices.order:
         reader, ask = replace(reader, order=choices.order), None

@@ -26,6 +26,14 @@ View = str | Response | tuple[str, int]
 INLINE_BYTES = 3_000_000
 PREVIEW_ROWS = 9
 PREVIEW_BYTES = 1_500_000
+ROLES = {
+    "temperature": "temperature",
+    "time": "time",
+    "probe": "name of the probe",
+    "unit": "unit",
+    "event": "event",
+    "ignored": "left out",
+}
 
 
 @blueprint.get("/trials/<int:trial_id>/logs")
@@ -93,7 +101,7 @@ def _preview_bytes(content: bytes) -> bytes:
 def _mapping_from_form(row: LogFile) -> dict[str, Any]:
     """The mapping as the person has it in the form; whatever is not said stays open."""
     form = request.form
-    mapping: dict[str, Any] = {"units": {}, "targets": {}}
+    mapping: dict[str, Any] = {"units": {}, "targets": {}, "roles": {}}
     for key in ("date", "tz", "order", "zero"):
         if form.get(key, "").strip():
             mapping[key] = form[key].strip()
@@ -102,6 +110,11 @@ def _mapping_from_form(row: LogFile) -> dict[str, Any]:
         mapping["elapsed_scale"] = scale
     if form.get("events_to", "").isdigit():
         mapping["events_to"] = form["events_to"]
+    number = 0
+    while f"column-{number}" in form:
+        if form.get(f"role-{number}") in ROLES:
+            mapping["roles"][form[f"column-{number}"]] = form[f"role-{number}"]
+        number += 1
     number = 0
     while f"name-{number}" in form:
         name = form[f"name-{number}"]
@@ -128,7 +141,13 @@ def _checked(mapping: dict[str, Any]) -> str:
 
 
 def _columns_page(trial: Trial, row: LogFile, mapping: dict[str, Any], problem: str) -> View:
-    log = understand(_preview_bytes(row.content), choices_of(trial, mapping))
+    try:
+        log = understand(_preview_bytes(row.content), choices_of(trial, mapping))
+    except UnreadableFile as error:
+        # Roles that leave no time or no temperature: back to the guess, with the reason.
+        mapping = mapping | {"roles": {}}
+        problem = str(error)
+        log = understand(_preview_bytes(row.content), choices_of(trial, mapping))
     readings = collect(log, choices_of(trial, mapping))
     page = trial_page(
         "logs/columns.html",
@@ -142,6 +161,7 @@ def _columns_page(trial: Trial, row: LogFile, mapping: dict[str, Any], problem: 
         columns=[_assignable(trial, log, series, mapping) for series in readings.series],
         sample=[r for _, r in zip(range(PREVIEW_ROWS), log.table.rows(), strict=False)],
         begin=_begin(trial, row, mapping),
+        roles=ROLES,
     )
     return page, 422 if problem else 200
 
