@@ -395,6 +395,15 @@ class TestLogs:
         }
         assert "4 readings were added" in member.post("/trials/1/logs/1", form, at="/trials/1/logs/1").text
 
+    def test_a_zone_that_is_none_is_refused_in_words(self, member, db) -> None:
+        make_trial(db)
+        self.upload(member, b"time,Meat C\n2026-05-02 07:40,4\n2026-05-02 07:41,5\n")
+        for zone in ("Nowhere/Land", "../../etc/passwd", "x" * 300):
+            form = {"do": "save", "name-0": "Meat C", "to-0": "piece:1", "tz": zone}
+            answer = member.post("/trials/1/logs/1", form, at="/trials/1/logs/1")
+            assert answer.status_code == 422
+            assert "is no time zone" in answer.text
+
     def test_roles_without_a_time_are_refused_in_words(self, member, db) -> None:
         make_trial(db)
         self.upload(member, b"time,Meat C\n2026-05-02 07:40,4\n2026-05-02 07:41,5\n")

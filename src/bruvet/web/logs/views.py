@@ -127,7 +127,11 @@ def _mapping_from_form(row: LogFile) -> dict[str, Any]:
 
 
 def _checked(mapping: dict[str, Any]) -> str:
-    """What is wrong with the dates of a mapping, or nothing."""
+    """What is wrong with the dates or the zone of a mapping, or nothing."""
+    try:
+        ZoneInfo(mapping.get("tz") or "UTC")
+    except (KeyError, ValueError, OSError):
+        return f"'{mapping['tz'][:40]}' is no time zone; write one such as Europe/Lisbon."
     for key, read, how in (
         ("date", date.fromisoformat, "2026-05-02"),
         ("zero", datetime.fromisoformat, "2026-05-02 05:30"),
@@ -208,7 +212,7 @@ def save(trial_id: int, file_id: int) -> View:
     mapping = _mapping_from_form(row)
     problem = _checked(mapping)
     if problem or request.form.get("do") == "again":
-        mapping = mapping if not problem else {k: v for k, v in mapping.items() if k not in ("date", "zero")}
+        mapping = mapping if not problem else {k: v for k, v in mapping.items() if k not in ("date", "zero", "tz")}
         return _columns_page(trial, row, mapping, problem)
     if not mapping["targets"]:
         return _columns_page(trial, row, mapping, "Say for at least one column where it belongs.")
