@@ -531,3 +531,26 @@ def test_an_unknown_address_and_a_breakage_are_pages_in_words(app, member, db, m
     assert "secret detail" not in answer.text
     assert "Traceback" not in answer.text
     assert "Nothing was saved" in answer.text
+
+
+HUGE = 10**20
+
+
+@pytest.mark.parametrize(
+    "address",
+    [f"/cookers?edit={HUGE}", f"/trials/{HUGE}", f"/trials/1/record?event={HUGE}", f"/trials/1/tasting?edit={HUGE}", "/trials/1/curves?also=%00",
+     f"/trials/1/logs/{HUGE}", f"/trials/1/curves/strip?width={HUGE}&left=0&right=0&from=0&to=1"],
+)  # fmt: skip
+def test_numbers_out_of_range_and_zero_bytes_are_answered_in_words(member, db, address) -> None:
+    make_trial(db)
+    answer = member.get(address)
+    assert answer.status_code in (200, 400, 404)
+
+
+def test_forms_with_numbers_out_of_range_and_zero_bytes_save_nothing(member, db) -> None:
+    make_trial(db, readings=True)
+    assert member.post("/trials/1/undo", {"revision": str(HUGE)}, at="/trials/1").status_code == 404
+    assert member.post(f"/trials/1/probes/{HUGE}/delete", at="/trials/1").status_code == 404
+    assert new_trial(member, title="a\x00b").status_code == 400
+    assert member.sign_in(name="a\x00b").status_code == 400
+    assert db.scalar(select(func.count()).select_from(Trial)) == 1

@@ -8,11 +8,11 @@ import sys
 import time
 from typing import Any
 
-from flask import Flask, Response, g, render_template, request
+from flask import Flask, Response, abort, g, render_template, request
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from pythonjsonlogger.json import JsonFormatter
 from sqlalchemy import text
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DataError, OperationalError
 from werkzeug.exceptions import HTTPException
 
 from bruvet.records.store import open_engine
@@ -101,6 +101,11 @@ def _attach_errors(app: Flask) -> None:
         log.error("database", exc_info=error)
         return page(503, "The database does not answer", "Nothing was lost; try again in a moment.")
 
+    @app.errorhandler(DataError)
+    def out_of_range(error: DataError) -> tuple[str, int]:
+        log.info("out of range", extra={"path": request.path})
+        return page(404, "Nothing here", "A number in the address or the form is out of range; nothing was saved.")
+
     @app.errorhandler(Exception)
     def unknown(error: Exception) -> tuple[str, int]:
         log.error("unexpected", exc_info=error, extra={"path": request.path})
@@ -111,6 +116,9 @@ def _log_requests(app: Flask) -> None:
     @app.before_request
     def begin() -> None:
         g.began = time.perf_counter()
+        # PostgreSQL keeps no zero bytes in text, and no keyboard types them.
+        if any("\x00" in value for value in (*request.args.values(), *request.form.values())):
+            abort(400)
 
     @app.after_request
     def note(response: Response) -> Response:
