@@ -37,7 +37,7 @@ def secret() -> str:
 
 
 class Stop(Exception):
-    """Ctrl-C or SIGTERM."""
+    """Ctrl-C, SIGTERM or a closed terminal."""
 
 
 def _stop(signum: int, frame: FrameType | None) -> None:
@@ -46,8 +46,11 @@ def _stop(signum: int, frame: FrameType | None) -> None:
 
 @contextmanager
 def stoppable() -> Iterator[None]:
-    """Turn Ctrl-C and SIGTERM into one exception, so that whatever was started is stopped."""
-    before = {s: signal.signal(s, _stop) for s in (signal.SIGINT, signal.SIGTERM)}
+    """Turn Ctrl-C, SIGTERM and a closed terminal into one exception, so that whatever was started is stopped."""
+    wanted = [signal.SIGINT, signal.SIGTERM]
+    if signal.getsignal(signal.SIGHUP) is not signal.SIG_IGN:  # as under nohup
+        wanted.append(signal.SIGHUP)
+    before = {s: signal.signal(s, _stop) for s in wanted}
     try:
         yield
     finally:
