@@ -310,6 +310,17 @@ class TestRecord:
         assert "flat 195 °F, slight drag" in page
         assert db.scalar(select(func.count()).select_from(Look)) == 1
 
+    def test_undo_brings_back_the_spots_of_the_last_edit_only(self, member, db) -> None:
+        make_trial(db, readings=True)
+        look = {"piece": "1", "look_when": "+4:00", "spot0-place": "flat", "spot0-temp": "195"}
+        member.post("/trials/1/looks", look, at="/trials/1/record")
+        member.post("/trials/1/looks", look | {"look_id": "1", "spot0-temp": "199"}, at="/trials/1/record")
+        page = member.post("/trials/1/looks/1/delete", at="/trials/1/record")
+        revision = re.search(r'name="revision" value="(\d+)"', page.text).group(1)
+        page = member.post("/trials/1/undo", {"revision": revision}, at="/trials/1/record").text
+        assert "flat 199 °F" in page
+        assert "flat 195 °F" not in page
+
     def test_an_empty_look_is_refused(self, member, db) -> None:
         make_trial(db, readings=True)
         answer = member.post("/trials/1/looks", {"piece": "1", "look_when": "+4:00"}, at="/trials/1/record")

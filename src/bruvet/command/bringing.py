@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from bruvet.formats.logger import UnreadableFile, understand
 from bruvet.records.models import Trial
 from bruvet.records.store import migrate, open_engine, session_scope
-from bruvet.work.importing import BadMapping, add_file, choices_of, guess_target, run_import, series_names
+from bruvet.work.importing import BadMapping, add_file, choices_of, guess_target, import_now, series_names
 
 from . import Refusal
 from .answers import known_date, known_zone, read_file
@@ -81,9 +81,7 @@ def _import(session: Session, trial: Trial, path: str, content: bytes, given: ar
             raise Refusal("no column says which arm it belongs to; say it with --map 'COLUMN=A pit'")
     row, _ = add_file(session, trial, path.rsplit("/", 1)[-1], content, None)
     row.mapping = mapping
-    row.outcome = run_import(session, row)
-    row.state, row.done_share = "done", 1.0
-    return row.outcome
+    return import_now(session, row)
 
 
 def _map_one(trial: Trial, entry: str, mapping: dict[str, Any]) -> None:

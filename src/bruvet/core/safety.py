@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from .curves.findings import first_mark
 from .curves.measures import Cook, Measures
 from .trial.terms import POULTRY
 from .units import Units, span_words
@@ -38,7 +39,7 @@ def cautions(cook: Cook, measures: Measures, cut: str, opened: bool, units: Unit
             f"{cook.name} is poultry and its highest reading was {units.temp_text(highest)}; poultry needs "
             f"{units.temp_text(POULTRY_C)}."
         )
-    pulled = next((m.at_min for m in cook.marks if m.kind == "pull"), None)
+    pulled = first_mark(cook.marks, "pull")
     if pulled is not None:
         resting = (cook.t_min > pulled) & (cook.temp_c < HOT_HOLD_C)
         if resting.any() and measures.rest.known and (measures.rest.value or 0) > 0:

@@ -19,7 +19,7 @@ from bruvet.core.trial.terms import Attribute, Cut, DoneRule, Factor, RestKind, 
 from bruvet.core.units import Units, span_words
 from bruvet.core.verdict.compose import ArmResult, Verdict, compose
 from bruvet.records.models import Arm, Event, Piece, Probe, Trial
-from bruvet.records.series import Buckets, bucketed, extents, seconds
+from bruvet.records.series import Buckets, Extent, bucketed, extents, seconds
 
 ANALYSIS_WIDTH_S = 30.0
 
@@ -69,7 +69,7 @@ class TrialFacts:
         return [piece for arm in self.trial.arms for piece in arm.pieces]
 
     @cached_property
-    def _extents(self):  # type: ignore[no-untyped-def]
+    def _extents(self) -> dict[int, Extent]:
         return extents(self.session, [probe.id for probe in self.trial.probes])
 
     @cached_property
@@ -269,10 +269,9 @@ def _coldest(series: Sequence[Buckets]) -> tuple[np.ndarray, np.ndarray]:
     for s in series:
         value = np.interp(grid, s.minute, s.mean_c)
         # A probe speaks only for moments near its own readings.
-        position = np.clip(np.searchsorted(s.minute, grid), 1, max(len(s.minute) - 1, 1))
-        near = np.minimum(
-            np.abs(grid - s.minute[position - 1]), np.abs(s.minute[min(1, len(s.minute) - 1) :][position - 1] - grid)
-        )
+        after = np.searchsorted(s.minute, grid)
+        left, right = s.minute[np.maximum(after - 1, 0)], s.minute[np.minimum(after, len(s.minute) - 1)]
+        near = np.minimum(np.abs(grid - left), np.abs(right - grid))
         stack.append(np.where(near <= 5.0, value, np.nan))
     table = np.array(stack)
     known = np.isfinite(table).any(axis=0)

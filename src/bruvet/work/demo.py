@@ -18,7 +18,7 @@ from bruvet.instruments.log_writer import controller_f, elapsed_long_c, spreadsh
 from bruvet.records.models import Arm, Cooker, Event, Look, Panellist, Person, Piece, Probe, Score, Spot, Trial
 from bruvet.records.series import save_readings, seconds
 
-from .importing import add_file, run_import
+from .importing import add_file, import_now
 
 TZ = "Europe/Lisbon"
 NAME, PASSWORD = "Demo host", "low tide slow fire"
@@ -122,8 +122,7 @@ def _bring_in(session: Session, trial: Trial, name: str, arm: Arm, units: str = 
             f"{letter} meat{suffix}": {"to": f"piece:{arm.pieces[0].id}", "place": "middle"},
         }
     }
-    row.outcome = run_import(session, row)
-    row.state, row.done_share = "done", 1.0
+    import_now(session, row)
 
 
 def _events(trial: Trial, arm: Arm, on: datetime, script: Script, logged: Logged) -> None:

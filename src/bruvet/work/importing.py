@@ -139,6 +139,13 @@ def run_import(session: Session, row: LogFile, progress: Callable[[float], None]
     }
 
 
+def import_now(session: Session, row: LogFile) -> dict[str, Any]:
+    """Import a kept file under its mapping and mark it as done, in the session's transaction."""
+    row.outcome = run_import(session, row)
+    row.state, row.done_share = "done", 1.0
+    return row.outcome
+
+
 def _probe_for(session: Session, trial: Trial, goes_to: dict[str, Any], name: str) -> Probe:
     target = _target(trial, goes_to, name)
     probe = session.scalar(

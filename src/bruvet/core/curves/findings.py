@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -17,6 +18,11 @@ class Mark:
     kind: str
     detail: str = ""
     temp_c: float | None = None
+
+
+def first_mark(marks: Sequence[Mark], *kinds: str) -> float | None:
+    """Minute of the earliest mark of any of these kinds; None when there is none."""
+    return min((mark.at_min for mark in marks if mark.kind in kinds), default=None)
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from bruvet.core.units import Units, span_words
 
 from .clean import CleanCurve, Jump
 from .findings import Kind, Mark, NotStall, Stall, StallRule
-from .pit import SHALLOWEST_DIP_C, Pit, runs
+from .pit import SHALLOWEST_DIP_C, Pit, bridged, runs
 
 FloatArray = NDArray[np.float64]
 LAG_AFTER_FIRE_MIN = 30.0
@@ -39,8 +39,13 @@ class Scene:
         return self.units.step_text(step_c)
 
 
-def not_a_stall(scene: Scene, onset: float, end: float, stalls: Sequence[Stall]) -> NotStall | None:
-    """The flat stretch as something other than a stall, or None when it may be one."""
+def not_a_stall(
+    scene: Scene, onset: float, end: float, weak: Sequence[tuple[float, float]], stalls: Sequence[Stall]
+) -> NotStall | None:
+    """The flat stretch as something other than a stall, or None when it may be one.
+
+    `weak` are the parts in which the fire was failing; `stalls` those found so far.
+    """
     rule, length = scene.rule, end - onset
     temp = _median_level(scene, onset, end)
     rain = next(
@@ -50,12 +55,10 @@ def not_a_stall(scene: Scene, onset: float, end: float, stalls: Sequence[Stall])
     if rain is not None and length < 60.0:
         reason = f"Weather was noted here ({rain.detail or 'no detail'}) and the flat part is short."
         return NotStall(onset, end, "other", reason)
-    lid = (
-        _lid_open(scene, onset, end) if length < LONGEST_LID_FLAT_MIN and not _fire_failing(scene, onset, end) else None
-    )
+    lid = _lid_open(scene, onset, end) if length < LONGEST_LID_FLAT_MIN and not weak else None
     if lid is not None:
         return NotStall(onset, end, "lid", lid)
-    if length < LONGEST_COOL_FLAT_MIN and not _fire_failing(scene, onset, end):
+    if length < LONGEST_COOL_FLAT_MIN and not weak:
         cooler = _cooler_than_around(scene, onset, end)
         if cooler is not None:
             reason = f"The pit stood {scene.step(cooler)} lower than before and after, and the flat part goes with it."
@@ -69,18 +72,23 @@ def not_a_stall(scene: Scene, onset: float, end: float, stalls: Sequence[Stall])
             "meat cannot make: the probe is in another place, and its reading there cannot be compared."
         )
         return NotStall(onset, end, "probe-moved", reason)
-    if length >= rule.shortest_min and temp < rule.coldest_c and not _fire_failing(scene, onset, end):
+    if length >= rule.shortest_min and temp < rule.coldest_c and not weak:
         reason = f"Flat for {span_words(length)} near {scene.temp(temp)}, colder than meat stalls."
         return NotStall(onset, end, "other", reason)
     return None
 
 
 def split_at_fire(
-    scene: Scene, onset: float, end: float, is_open: bool, stalls: list[Stall], others: list[NotStall]
+    scene: Scene,
+    onset: float,
+    end: float,
+    is_open: bool,
+    weak: Sequence[tuple[float, float]],
+    stalls: list[Stall],
+    others: list[NotStall],
 ) -> None:
     """Divide a stretch into what the failing fire explains and what is a stall at a working pit."""
     start = onset
-    weak = _fire_failing(scene, onset, end)
     for low, high in weak:
         # Meat answers late: flat just before the pit's fall was seen, and just after it was mended, is the fire's.
         low = onset if low - start < scene.rule.shortest_min else low
@@ -167,7 +175,7 @@ def _pit_rise(scene: Scene, end: float) -> float | None:
     return rise if rise > max(9.0, 1.2 * swing) else None
 
 
-def _fire_failing(scene: Scene, onset: float, end: float) -> list[tuple[float, float]]:
+def fire_failing(scene: Scene, onset: float, end: float) -> list[tuple[float, float]]:
     """Parts of a stretch when the pit offered too little of its working heat to blame the meat."""
     pit, grid = scene.pit, scene.grid
     if not pit.known:
@@ -177,12 +185,7 @@ def _fire_failing(scene: Scene, onset: float, end: float) -> list[tuple[float, f
     share = (pit.level_c - scene.level) / heat
     inside = (grid >= onset - 30.0) & (grid <= end)
     weak = inside & (share < scene.rule.pit_share) & (pit.level_c < working - 7.0)
-    spells: list[tuple[float, float]] = []
-    for low, high in runs(grid, weak):
-        if spells and low - spells[-1][1] < 20.0:
-            spells[-1] = (spells[-1][0], high)
-        else:
-            spells.append((low, high))
+    spells = bridged(runs(grid, weak), 19.5)
     shortest = min(32.0, 0.5 * (end - onset))
     weak_parts = [
         (max(low, onset), high)
@@ -193,14 +196,7 @@ def _fire_failing(scene: Scene, onset: float, end: float) -> list[tuple[float, f
     for dip in pit.dips:
         if not dip.is_lid and dip.start_min - 10.0 <= onset <= dip.end_min + 20.0:
             weak_parts.append((onset, min(dip.end_min + 5.0, end)))
-    weak_parts.sort()
-    parts: list[tuple[float, float]] = []
-    for low, high in weak_parts:
-        if parts and low <= parts[-1][1]:
-            parts[-1] = (parts[-1][0], max(high, parts[-1][1]))
-        else:
-            parts.append((low, high))
-    return parts
+    return bridged(sorted(weak_parts), 0.0)
 
 
 def _came_back_from_a_lid(pit: Pit, low: float, high: float) -> bool:

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from bruvet.core.units import Units
 
 from .clean import CleanCurve, clean, merged
+from .findings import first_mark
 from .stall import Mark, StallReport, find_stalls
 
 FloatArray = NDArray[np.float64]
@@ -100,10 +101,6 @@ def time_to(curve: CleanCurve, temp_c: float) -> Figure:
         return unknown("no readings when it was passed")
     share = (temp_c - y[i - 1]) / (y[i] - y[i - 1]) if y[i] != y[i - 1] else 1.0
     return Figure(float(t[i - 1] + np.clip(share, 0, 1) * (t[i] - t[i - 1])))
-
-
-def first_mark(marks: Sequence[Mark], *kinds: str) -> float | None:
-    return min((mark.at_min for mark in marks if mark.kind in kinds), default=None)
 
 
 def measure(cook: Cook, thresholds_c: Sequence[float] = DEFAULT_THRESHOLDS_C, units: Units | None = None) -> Measures:

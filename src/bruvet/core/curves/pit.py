@@ -84,3 +84,14 @@ def runs(grid: FloatArray, flag: NDArray[np.bool_]) -> list[tuple[float, float]]
     """Runs of true in `flag` on the grid, as (first, last) minute."""
     edges = np.flatnonzero(np.diff(np.concatenate([[False], flag, [False]]).astype(int)))
     return [(float(grid[a]), float(grid[b - 1])) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+
+
+def bridged(intervals: list[tuple[float, float]], gap_min: float) -> list[tuple[float, float]]:
+    """Intervals in order of their beginning, those no further apart than `gap_min` made one."""
+    out: list[tuple[float, float]] = []
+    for low, high in intervals:
+        if out and low - out[-1][1] <= gap_min:
+            out[-1] = (out[-1][0], max(high, out[-1][1]))
+        else:
+            out.append((low, high))
+    return out

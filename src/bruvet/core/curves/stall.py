@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from bruvet.core.units import Units
 
 from .clean import CleanCurve, clean
-from .findings import Mark, NotStall, Stall, StallReport, StallRule
+from .findings import Mark, NotStall, Stall, StallReport, StallRule, first_mark
 from .flat import flat_stretches
-from .judge import Scene, moved, not_a_stall, split_at_fire
+from .judge import Scene, fire_failing, moved, not_a_stall, split_at_fire
 from .pit import pit_on
 
 FloatArray = NDArray[np.float64]
@@ -64,24 +64,24 @@ def find_stalls(
     stalls: list[Stall] = []
     others: list[NotStall] = [moved(scene, jump) for jump in curve.jumps]
     for onset, end, is_open in flat_stretches(curve, grid, level, pit, rule):
-        found = not_a_stall(scene, onset, end, stalls)
+        weak = fire_failing(scene, onset, end)
+        found = not_a_stall(scene, onset, end, weak, stalls)
         if found is not None:
             others.append(found)
         else:
-            split_at_fire(scene, onset, end, is_open, stalls, others)
+            split_at_fire(scene, onset, end, is_open, weak, stalls, others)
     return StallReport(
         tuple(sorted(stalls, key=lambda s: s.onset_min)), tuple(sorted(others, key=lambda s: s.onset_min))
     )
 
 
 def _until_pulled(curve: CleanCurve, marks: Sequence[Mark]) -> CleanCurve:
-    ends = [mark.at_min for mark in marks if mark.kind in ("pull", "rest-start")]
-    starts = [mark.at_min for mark in marks if mark.kind == "meat-on"]
+    end, start = first_mark(marks, "pull", "rest-start"), first_mark(marks, "meat-on")
     kept = np.ones(len(curve.t_min), bool)
-    if ends:
-        kept &= curve.t_min <= min(ends)
-    if starts:
-        kept &= curve.t_min >= min(starts)
+    if end is not None:
+        kept &= curve.t_min <= end
+    if start is not None:
+        kept &= curve.t_min >= start
     if kept.all():
         return curve
     t = curve.t_min[kept]

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from bruvet.core.curves.stall import Mark
+from bruvet.core.curves.findings import Mark, first_mark
 
 PhaseKind = Literal["bare", "foil", "paper", "tray", "rest", "cook"]
 
@@ -20,7 +20,7 @@ class Phase:
 
 def phases(marks: Sequence[Mark], last_min: float) -> tuple[Phase, ...]:
     """Phases from meat-on (minute 0) to the end of the rest, or to `last_min` where nothing ends them."""
-    pulled = min((m.at_min for m in marks if m.kind in ("pull", "rest-start")), default=None)
+    pulled = first_mark(marks, "pull", "rest-start")
     end = pulled if pulled is not None else last_min
     out: list[Phase] = []
     kind: PhaseKind = "bare"
@@ -38,7 +38,8 @@ def phases(marks: Sequence[Mark], last_min: float) -> tuple[Phase, ...]:
     if end > since:
         out.append(Phase(kind, since, end))
     if pulled is not None:
-        start = min((m.at_min for m in marks if m.kind == "rest-start"), default=pulled)
+        rest_start = first_mark(marks, "rest-start")
+        start = pulled if rest_start is None else rest_start
         rested = min((m.at_min for m in marks if m.kind == "rest-end" and m.at_min >= start), default=last_min)
         if rested > start:
             out.append(Phase("rest", start, rested))

@@ -268,8 +268,9 @@ def undo(trial_id: int) -> View:
     if db().get(model, revision.row_id) is None:
         db().add(model(**_revived(revision)))
         if model is Look:
+            # Those that went in the same transaction; spots of an earlier edit stay gone.
             kept = select(Revision).where(
-                Revision.table_name == "spot", Revision.action == "delete", Revision.trial_id == trial.id
+                Revision.table_name == "spot", Revision.action == "delete", Revision.at == revision.at
             )
             for spot in db().scalars(kept.where(Revision.earlier["look_id"].as_integer() == revision.row_id)):
                 db().add(Spot(**spot.earlier))

@@ -17,7 +17,7 @@ from bruvet.records.series import extents
 from bruvet.web.access import person
 from bruvet.web.database import db, keep, trial_or_404
 from bruvet.web.trial_page import trial_page
-from bruvet.work.importing import BadMapping, add_file, choices_of, guess_target, run_import
+from bruvet.work.importing import BadMapping, add_file, choices_of, guess_target, import_now
 from bruvet.work.jobs import queue_import
 
 blueprint = Blueprint("logs", __name__, template_folder="templates")
@@ -98,7 +98,7 @@ def _preview_bytes(content: bytes) -> bytes:
     return head + tail
 
 
-def _mapping_from_form(row: LogFile) -> dict[str, Any]:
+def _mapping_from_form() -> dict[str, Any]:
     """The mapping as the person has it in the form; whatever is not said stays open."""
     form = request.form
     mapping: dict[str, Any] = {"units": {}, "targets": {}, "roles": {}}
@@ -209,7 +209,7 @@ def columns(trial_id: int, file_id: int) -> View:
 def save(trial_id: int, file_id: int) -> View:
     trial = trial_or_404(trial_id)
     row = _file_or_404(trial, file_id)
-    mapping = _mapping_from_form(row)
+    mapping = _mapping_from_form()
     problem = _checked(mapping)
     if problem or request.form.get("do") == "again":
         mapping = mapping if not problem else {k: v for k, v in mapping.items() if k not in ("date", "zero", "tz")}
@@ -223,12 +223,11 @@ def save(trial_id: int, file_id: int) -> View:
         queue_import(current_app.config["DATABASE_URL"], row.id)
         return redirect(url_for("logs.progress", trial_id=trial_id, file_id=file_id))
     try:
-        row.outcome = run_import(db(), row)
+        import_now(db(), row)
     except (BadMapping, UnreadableFile) as error:
         db().rollback()
         trial = trial_or_404(trial_id)
         return _columns_page(trial, _file_or_404(trial, file_id), mapping, str(error))
-    row.state, row.done_share = "done", 1.0
     return redirect(url_for("logs.progress", trial_id=trial_id, file_id=file_id))
 
 
