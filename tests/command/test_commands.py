@@ -12,7 +12,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from bruvet.command import Refusal
 from bruvet.command.cluster import free_port, port_is_free
 from core.planted import plant
 
@@ -164,10 +163,6 @@ def test_a_database_that_does_not_answer_is_said_in_one_line(tmp_path: Path) -> 
     assert done.returncode == 1
     assert "database cannot be used" in done.stderr
     assert "Traceback" not in done.stderr
-
-
-def test_a_refusal_is_words() -> None:
-    assert str(Refusal("say it")) == "say it"
 
 
 def test_serve_starts_answers_and_stops_all_it_started() -> None:
