@@ -14,6 +14,7 @@ DESCRIPTION = """Bruvet: side-by-side barbecue trials.
   ./bruvet serve                the same without demo data; the first visit makes the owner's account
   ./bruvet import TRIAL FILE    bring a logger file into a trial (--check FILE: only say what is in it)
   ./bruvet stall FILE.csv       find the stalls in curves of your own, as JSON
+  ./bruvet twin COOK.json       tell a cook ahead: temperatures, finish, stall, yield, as JSON
   ./bruvet test                 lint, types and all tests
   ./bruvet bench                measured ratios
   ./bruvet shots                remake docs/screenshots
@@ -36,6 +37,8 @@ def _parser() -> argparse.ArgumentParser:
     verbs.add_parser("shots")
     stall = verbs.add_parser("stall")
     stall.add_argument("file")
+    twin = verbs.add_parser("twin")
+    twin.add_argument("file", metavar="COOK.json")
     bring = verbs.add_parser("import")
     bring.add_argument("words", nargs="*", metavar="TRIAL FILE", help="number or title of the trial, then the file")
     bring.add_argument("--check", metavar="FILE", help="save nothing; print what was understood as JSON")
@@ -65,6 +68,10 @@ def _run(given: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
             from . import answers
 
             answers.show(answers.stall(given.file))
+        case "twin":
+            from . import answers
+
+            answers.show(answers.twin(given.file))
         case "import":
             if given.check:
                 from . import answers
@@ -98,7 +105,7 @@ def main() -> int:
         return _run(given, parser)
     except Refusal as refusal:
         print(f"bruvet: {refusal}", file=sys.stderr)
-        return 2 if given.verb in ("stall", "import") else 1
+        return 2 if given.verb in ("stall", "twin", "import") else 1
     except KeyboardInterrupt:
         print("\nStopped.", file=sys.stderr)
         return 130

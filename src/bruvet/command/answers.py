@@ -13,6 +13,9 @@ import numpy as np
 from bruvet.core.curves.clean import clean
 from bruvet.core.curves.measures import time_to
 from bruvet.core.curves.stall import find_stalls
+from bruvet.core.twin.case import BadCase
+from bruvet.core.twin.forecast import forecast
+from bruvet.formats.cook_json import answer, read_cook
 from bruvet.formats.logger.check import check
 from bruvet.formats.logger.read import Choices
 from bruvet.formats.logger.table import UnreadableFile
@@ -81,6 +84,14 @@ def stall(path: str) -> dict[str, Any]:
             "to_c": {str(level): _tidy(time_to(cleaned, level).value) for level in LEVELS_C},
         }
     return {"probes": probes}
+
+
+def twin(path: str) -> dict[str, Any]:
+    try:
+        case, at_min = read_cook(read_file(path))
+    except BadCase as error:
+        raise Refusal(f"{path}: {error}") from None
+    return answer(case, forecast(case, at_min), at_min)
 
 
 def _tidy(value: float | None) -> float | None:

@@ -8,10 +8,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bruvet.core.thermal.cooker import HABITS, pit_trace
-from bruvet.core.thermal.piece import Shape, conduct, simulate
+from bruvet.core.thermal.engine import Change, Course
+from bruvet.core.thermal.engine import cook as simulate
+from bruvet.core.twin.case import Case, Rest
+from bruvet.core.twin.draws import DIMENSIONS, grid_of, pieces_of
+from bruvet.core.twin.resting import rested
 
 FloatArray = NDArray[np.float64]
 NOISE_C = 0.12
+LONGEST_MIN = 1500
+# How much of what differs from piece to piece the stand-in's pieces show.
+QUIRK = 0.5
 
 
 @dataclass(frozen=True)
@@ -19,9 +26,10 @@ class Script:
     """What is done to one piece. Minutes from meat on; `done_c` is when it is pulled."""
 
     cooker: str
-    half_m: float
+    cut: str
+    mass_kg: float
+    thickness_mm: float
     settings: tuple[tuple[float, float], ...]
-    exponent: float = 1.0
     start_c: float = 4.0
     wrap_at_c: float | None = None
     wrap_in: str = "none"
@@ -48,38 +56,36 @@ class Logged:
     lid: tuple[tuple[float, float], ...] = field(default=())
 
 
+def quirks(seed: int) -> FloatArray:
+    """One piece's own draws, shape (1, dimensions): it differs from the middle as pieces do, by half as much."""
+    return QUIRK * np.clip(np.random.default_rng(seed).standard_normal((1, len(DIMENSIONS))), -2, 2)
+
+
 def cook(script: Script) -> Logged:
     """Run a script to its pull and through its rest."""
-    habit = HABITS[script.cooker]
-    shape = Shape(script.half_m, script.exponent)
-    longest = 1300
-    pit = pit_trace(script.cooker, script.settings, longest, script.seed, script.lid, script.dying_from, script.mended)
-    bare = simulate(shape, script.start_c, pit, habit.air, (), script.spritz)
+    case = Case(script.cut, script.mass_kg, script.cooker, script.thickness_mm, script.start_c)
+    pit = pit_trace(
+        script.cooker, script.settings, LONGEST_MIN, script.seed, script.lid, script.dying_from, script.mended
+    )
+    changes = () if script.wrap_at_c is None else (Change(script.wrap_in, at_c=script.wrap_at_c),)
+    opened = tuple(at for at, _ in script.lid)
+    pieces = pieces_of(case, quirks(script.seed + 7))
+    course = Course(pit, changes, script.spritz, opened)
+    run = simulate(grid_of(case), pieces, course, LONGEST_MIN - 1.0, script.done_c, longest_step_min=1.0)
+    minutes = np.arange(0.0, run.t_min[-1])
+    meat = np.interp(minutes, run.t_min, run.probe_c[:, 0])
+    pull = len(minutes)
     wrap_min = None
-    run = bare
-    if script.wrap_at_c is not None:
-        hits = np.flatnonzero(bare.core_c >= script.wrap_at_c)
-        if len(hits):
-            wrap_min = float(hits[0])
-            run = simulate(shape, script.start_c, pit, habit.air, [(wrap_min, script.wrap_in)], script.spritz)
-    done = np.flatnonzero(run.core_c >= script.done_c)
-    pull = int(done[0]) if len(done) else longest - 1
-    rested = _rest(run.profile_c[pull], shape, script.rest_min)
+    if script.wrap_at_c is not None and (meat >= script.wrap_at_c).any():
+        wrap_min = float(np.argmax(meat >= script.wrap_at_c))
+    assert run.at_done is not None
+    rest_t, rest_c = rested(case, Rest("box", script.rest_min), pieces, run.at_done)
+    resting = np.interp(np.arange(script.rest_min), rest_t, rest_c[:, 0])
     rng = np.random.default_rng(script.seed + 77)
     before = int(script.warm_up_min)
-    warm_t = np.arange(-before, 0, dtype=float)
-    warm_pit = script.settings[0][1] + rng.normal(0, 3, before)
-    t = np.concatenate([warm_t, np.arange(pull + len(rested), dtype=float)])
-    meat = np.concatenate([np.full(before, np.nan), run.core_c[:pull], rested])
-    pit_c = np.concatenate([warm_pit, pit[:pull], np.full(len(rested), np.nan)])
+    t = np.arange(-before, pull + len(resting), dtype=float)
+    meat = np.concatenate([np.full(before, np.nan), meat, resting])
+    warm_pit = script.settings[0][1] + rng.normal(0, max(3.0, HABITS[script.cooker].noise_c), before)
+    pit_c = np.concatenate([warm_pit, pit[:pull], np.full(len(resting), np.nan)])
     meat = meat + rng.normal(0, NOISE_C, len(meat))
     return Logged(t, meat, pit_c, wrap_min, float(pull), pull + script.rest_min, script.lid)
-
-
-def _rest(profile_c: FloatArray, shape: Shape, minutes: float) -> FloatArray:
-    """The middle of a piece in an insulated box at about 60 °C, a value a minute."""
-    out = []
-    for _ in range(int(minutes)):
-        out.append(profile_c[0])
-        profile_c = conduct(profile_c, shape, 3.0, 60.0, 60.0)
-    return np.array(out)

@@ -28,22 +28,58 @@ RUB = "Boathouse rub: 2 pepper, 1 salt, ½ garlic"
 BUTCHER = "Skerrow's, the club's butcher"
 
 COLLAR_A = Script(
-    "drum", 0.043, ((0, c_from_f(250.0)),), 1.1, 4.0, 70.0, "foil", 94.0, 70, ((95, 3), (215, 4)), (), seed=11
+    "drum",
+    "pork-collar",
+    1.92,
+    86,
+    ((0, c_from_f(250.0)),),
+    4.0,
+    70.0,
+    "foil",
+    94.0,
+    70,
+    ((95, 3), (215, 4)),
+    (),
+    seed=11,
 )
 COLLAR_B = Script(
-    "drum", 0.045, ((0, c_from_f(250.0)),), 1.1, 4.5, None, "none", 94.0, 65, ((95, 3), (215, 4)), (), seed=11
+    "drum",
+    "pork-collar",
+    2.04,
+    90,
+    ((0, c_from_f(250.0)),),
+    4.5,
+    None,
+    "none",
+    94.0,
+    65,
+    ((95, 3), (215, 4)),
+    (),
+    seed=11,
 )
 LAMB_A = Script(
-    "cabinet", 0.041, ((0, c_from_f(225.0)),), 1.05, 3.5, None, "none", 91.0, 60, ((180, 3),), (180.0,), seed=21
+    "cabinet",
+    "lamb-shoulder",
+    2.21,
+    82,
+    ((0, c_from_f(225.0)),),
+    3.5,
+    None,
+    "none",
+    91.0,
+    60,
+    ((180, 3),),
+    (180.0,),
+    seed=21,
 )
 LAMB_B = Script(
-    *("offset", 0.040, ((0, c_from_f(275.0)),), 1.05, 3.8, None, "none", 91.0, 60, ((120, 3),), (120.0,)),
+    *("offset", "lamb-shoulder", 2.02, 80, ((0, c_from_f(275.0)),), 3.8, None, "none", 91.0, 60, ((120, 3),), (120.0,)),
     dying_from=75.0,
     mended=195.0,
     seed=22,
 )
-TURKEY_A = Script("cabinet", 0.027, ((0, 135.0),), 0.8, 5.0, None, "none", 82.0, 20, (), (), seed=31)
-TURKEY_B = Script("drum", 0.027, ((0, 135.0),), 0.8, 5.0, None, "none", 82.0, 20, ((50, 3),), (), seed=32)
+TURKEY_A = Script("cabinet", "turkey-thigh", 0.62, 52, ((0, 135.0),), 5.0, None, "none", 82.0, 20, (), (), seed=31)
+TURKEY_B = Script("drum", "turkey-thigh", 0.60, 52, ((0, 135.0),), 5.0, None, "none", 82.0, 20, ((50, 3),), (), seed=32)
 
 
 def at(day: date, hour: int, minute: int) -> datetime:
@@ -307,7 +343,7 @@ def _older(session: Session, cookers: dict[str, Cooker]) -> None:
             )
             scripts.append(
                 Script(
-                    kinds[pit], float(half * rng.normal(1, 0.04)), ((0, c_from_f(float(temp))),), 1.05, float(rng.normal(4.5, 0.6)),
+                    kinds[pit], cut, kg, float(np.round(2000 * half * rng.normal(1, 0.04))), ((0, c_from_f(float(temp))),), float(rng.normal(4.5, 0.6)),
                     70.0 if wrap else None, wrap or "none", 93.0, 60, ((150, 3),), seed=100 + number * 2 + ord(letter),
                 )
             )  # fmt: skip
@@ -315,7 +351,7 @@ def _older(session: Session, cookers: dict[str, Cooker]) -> None:
             trial.arms.append(
                 Arm(letter=letter, label=label, cooker_id=cookers[pit].id, pit_target_c=c_from_f(float(temp)),
                     wrap_rule="temperature" if wrap else "never", wrap_in=wrap or "none", wrap_at_c=70.0 if wrap else None,
-                    done_at_c=93.0, rest_min=60, rub=RUB, pieces=[_piece(cut, kg, round(half * 2000), round(scripts[-1].start_c, 1))])
+                    done_at_c=93.0, rest_min=60, rub=RUB, pieces=[_piece(cut, kg, scripts[-1].thickness_mm, round(scripts[-1].start_c, 1))])
             )  # fmt: skip
         session.add(trial)
         session.flush()
