@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from datetime import timedelta
 
 import numpy as np
@@ -178,7 +179,10 @@ def test_a_queued_import_is_carried_out_by_a_worker(engine, session, database_ur
     os.environ["DATABASE_URL"] = database_url
     try:
         with queue.replace_connector(procrastinate.PsycopgConnector(conninfo=plain)) as app:
-            app.run_worker(wait=False, install_signal_handlers=False)
+            # In a thread of its own: a browser test before this one may have left an event loop in the main one.
+            worker = threading.Thread(target=app.run_worker, kwargs={"wait": False, "install_signal_handlers": False})
+            worker.start()
+            worker.join(60)
     finally:
         del os.environ["DATABASE_URL"]
     session.expire_all()
