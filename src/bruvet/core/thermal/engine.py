@@ -158,6 +158,14 @@ class Run:
     end: State
     at_done: State | None
 
+    def followed_by(self, later: Run) -> Run:
+        """This run and one that went on from its end, as one."""
+        both = (
+            np.concatenate([getattr(self, field.name), getattr(later, field.name)[1:]]) for field in fields(Run)[:6]
+        )
+        t_min, probe_c, surface_c, lost_kg_m2, mean_c, heat_j_m2 = both
+        return Run(t_min, probe_c, surface_c, lost_kg_m2, mean_c, heat_j_m2, later.end, later.at_done)
+
 
 def step_times(until_min: float, breaks_min: Sequence[float], longest_min: float = LONGEST_STEP_MIN) -> FloatArray:
     """Times of the steps: short after every break, growing to the longest, and never across a break."""

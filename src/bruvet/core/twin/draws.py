@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from functools import lru_cache
 
 import numpy as np
@@ -34,7 +33,7 @@ SPREAD = {
     "fat": 0.20,
     "start_c": 1.0,
     "probe_c": 1.2,
-    "model": 0.06,
+    "model": 0.08,
 }
 DIMENSIONS = tuple(SPREAD)
 INDEX = {name: number for number, name in enumerate(DIMENSIONS)}
@@ -73,21 +72,18 @@ def grid_of(case: Case) -> Grid:
     return make_grid(CUTS[case.cut].exponent)
 
 
-def pieces_of(case: Case, z: FloatArray, shift: Mapping[str, float] | None = None) -> Pieces:
+def pieces_of(case: Case, z: FloatArray) -> Pieces:
     """The pieces that draws stand for.
 
     Parameters
     ----------
     z : array, shape (draws, dimensions)
         Standard normal draws, or what learning has made of them.
-    shift : mapping, optional
-        Added to some dimensions, in standard deviations: what has been learned of a cooker and a cut.
     """
     rule, habit = CUTS[case.cut], HABITS[case.cooker]
 
     def spread(name: str, width: float | None = None) -> FloatArray:
-        step = z[:, INDEX[name]] + (shift or {}).get(name, 0.0)
-        return np.asarray(step * (SPREAD[name] if width is None else width))
+        return np.asarray(z[:, INDEX[name]] * (SPREAD[name] if width is None else width))
 
     measured = MEASURED_THICKNESS if case.thickness_mm is not None else None
     half = half_m(case) * np.exp(spread("thickness", measured))

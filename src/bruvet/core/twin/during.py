@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,7 +51,7 @@ def probe_at(run: Run, z: FloatArray, minutes: FloatArray) -> FloatArray:
     return np.asarray(found + SPREAD["probe_c"] * z[:, INDEX["probe_c"]])
 
 
-def condition(case: Case, z: FloatArray, shift: Mapping[str, float] | None = None) -> FloatArray:
+def condition(case: Case, z: FloatArray) -> FloatArray:
     """Draws that agree with the case's readings, shape as `z`.
 
     Parameters
@@ -76,22 +76,21 @@ def condition(case: Case, z: FloatArray, shift: Mapping[str, float] | None = Non
         return z
     apart = np.abs(minutes[:, None] - minutes[None, :])
     error = JITTER_C**2 * np.eye(len(minutes)) + LINGERING_C**2 * np.exp(-apart / LINGERING_MIN)
-    first = _assimilate(case, z, shift, minutes, seen, error)
-    gap = _read(case, first[:1], shift, minutes)[:, 0] - seen
+    first = _assimilate(case, z, minutes, seen, error)
+    gap = _read(case, first[:1], minutes)[:, 0] - seen
     strange = float(gap @ np.linalg.solve(error, gap)) / len(minutes)
-    return first if strange < STRANGE else _assimilate(case, z, shift, minutes, seen, error * strange)
+    return first if strange < STRANGE else _assimilate(case, z, minutes, seen, error * strange)
 
 
-def _read(case: Case, z: FloatArray, shift: Mapping[str, float] | None, minutes: FloatArray) -> FloatArray:
+def _read(case: Case, z: FloatArray, minutes: FloatArray) -> FloatArray:
     last = float(minutes[-1]) + 1.0
-    run = cook(grid_of(case), pieces_of(case, z, shift), course_of(case, last), last)
+    run = cook(grid_of(case), pieces_of(case, z), course_of(case, last), last)
     return probe_at(run, z, minutes)
 
 
 def _assimilate(
     case: Case,
     z: FloatArray,
-    shift: Mapping[str, float] | None,
     minutes: FloatArray,
     seen: FloatArray,
     error: FloatArray,
@@ -99,7 +98,7 @@ def _assimilate(
     rng = np.random.default_rng(11)
     root = np.linalg.cholesky(error * ROUNDS)
     for _ in range(ROUNDS):
-        read = _read(case, z, shift, minutes)
+        read = _read(case, z, minutes)
         noise = root @ rng.standard_normal((len(minutes), len(z)))
         noise[:, 0] = 0.0
         around_z, around_y = z - z[1:].mean(axis=0), read - read[:, 1:].mean(axis=1, keepdims=True)

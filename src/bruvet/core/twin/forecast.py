@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -111,7 +111,6 @@ def stretched(z: FloatArray, now_min: float, minutes: FloatArray) -> FloatArray:
 def forecast(
     case: Case,
     at_min: Sequence[float] = (),
-    shift: Mapping[str, float] | None = None,
     prior: FloatArray | None = None,
     draws: int = DRAWS,
 ) -> Forecast:
@@ -122,23 +121,54 @@ def forecast(
     case : Case
     at_min : sequence of float
         The cook is gone on with at least until the last of these.
-    shift : mapping, optional
-        What has been learned, see `draws.pieces_of`.
     prior : array, shape (draws, dimensions), optional
-        Draws to begin from instead of the standard ones.
+        Draws to begin from, as learning gives them; the standard ones otherwise.
     """
-    z = condition(case, standard(draws) if prior is None else prior, shift)
-    now = case.readings[-1][0] if case.readings else 0.0
-    return told(case, z, now, at_min, shift)
+    z = condition(case, standard(draws) if prior is None else prior)
+    return told(case, z, last_reading(case), at_min)
+
+
+def last_reading(case: Case) -> float:
+    """Minute of the last reading, 0 when there is none."""
+    return case.readings[-1][0] if case.readings else 0.0
+
+
+def run_of(
+    case: Case, z: FloatArray, at_least_min: float = 0.0, before: Case | None = None, turn_min: float = 0
+) -> Run:
+    """All draws of a case, to the last one done; with `before`, that case is followed until the turn."""
+    course = course_of(case, GIVE_UP_MIN)
+    if before is None:
+        return cook(grid_of(case), pieces_of(case, z), course, GIVE_UP_MIN, case.until_c, at_least_min=at_least_min)
+    first = cook(grid_of(before), pieces_of(before, z), course_of(before, turn_min), turn_min)
+    then = cook(
+        *(grid_of(case), pieces_of(case, z), course, GIVE_UP_MIN, case.until_c),
+        begin=first.end,
+        begin_min=turn_min,
+        at_least_min=at_least_min,
+    )
+    return first.followed_by(then)
 
 
 def told(
-    case: Case, z: FloatArray, now_min: float, at_min: Sequence[float] = (), shift: Mapping[str, float] | None = None
+    case: Case,
+    z: FloatArray,
+    now_min: float,
+    at_min: Sequence[float] = (),
+    before: Case | None = None,
 ) -> Forecast:
-    """The forecast of draws that have been conditioned already."""
-    pieces, grid = pieces_of(case, z, shift), grid_of(case)
+    """The forecast of draws that have been conditioned already.
+
+    Parameters
+    ----------
+    now_min : float
+        What is before this minute is known.
+    before : Case, optional
+        What was done until `now_min`, when `case` is another course from there on.
+    """
+    pieces = pieces_of(case, z)
     course = course_of(case, GIVE_UP_MIN)
-    run = cook(grid, pieces, course, GIVE_UP_MIN, case.until_c, at_least_min=max(at_min, default=0.0) * 1.3)
+    run = run_of(case, z, max(at_min, default=0.0) * 1.3, before, now_min)
     raw_done, done = _finish(case, run, z, now_min)
     finish = band(done)
     until = finish.p90 or (finish.p50 or run.t_min[-1]) * 1.1
