@@ -208,6 +208,45 @@ class Reading(Base):
     temp_c: Mapped[float] = mapped_column(REAL)
 
 
+class Station(Stamped, Base):
+    """A thermometer station that delivers readings by itself; its token is kept as a hash only."""
+
+    __tablename__ = "station"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    seen_at: Mapped[datetime | None]
+    channels: Mapped[list[Channel]] = relationship(
+        back_populates="station", order_by="Channel.name, Channel.from_at", cascade="all, delete-orphan"
+    )
+
+
+class Channel(Base):
+    """Where a station's channel sat from when to when: its readings of that time are that probe's."""
+
+    __tablename__ = "channel"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    station_id: Mapped[int] = mapped_column(ForeignKey("station.id", ondelete="CASCADE"), index=True)
+    name: Mapped[str] = mapped_column(String(40))
+    probe_id: Mapped[int] = mapped_column(ForeignKey("probe.id", ondelete="CASCADE"), index=True)
+    from_at: Mapped[datetime]
+    until_at: Mapped[datetime | None]
+    station: Mapped[Station] = relationship(back_populates="channels")
+    probe: Mapped[Probe] = relationship()
+
+
+class LessonRow(Base):
+    """What the twin learned from one finished piece; `facts` tells whether the cook has been edited since."""
+
+    __tablename__ = "lesson"
+    piece_id: Mapped[int] = mapped_column(ForeignKey("piece.id", ondelete="CASCADE"), primary_key=True)
+    cooker_id: Mapped[int | None] = mapped_column(ForeignKey("cooker.id", ondelete="CASCADE"), index=True)
+    cut: Mapped[str] = mapped_column(String(30))
+    facts: Mapped[str] = mapped_column(String(64))
+    body: Mapped[dict[str, Any]]
+    made_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
 class LogFile(Stamped, Base):
     """A logger file as it came, its column mapping, and how far its import is."""
 

@@ -73,8 +73,9 @@ def _attach_steps(app: Flask) -> None:
     from .plan import views as plan
     from .taste import views as taste
     from .verdict import views as verdict
+    from .whatif import views as whatif
 
-    for step in (account, bench, plan, cookers, logs, cook, curves, taste, verdict):
+    for step in (account, bench, plan, cookers, logs, cook, curves, taste, verdict, whatif):
         app.register_blueprint(step.blueprint)
 
 

@@ -82,6 +82,13 @@ def number(value: float, kind: str) -> str:
     raise ValueError(kind)
 
 
+def signed_span(minutes: float | None) -> str:
+    """Minutes as hours and minutes with their sign."""
+    if minutes is None:
+        return "open"
+    return f"{'+' if minutes > 0 else '−' if round(minutes) else ''}{span_text(abs(minutes))}"
+
+
 def zones() -> list[str]:
     named = {zone for zone in available_timezones() if "/" in zone and not zone.startswith(("Etc/", "SystemV/"))}
     return [*sorted(named), "UTC"]
@@ -101,7 +108,7 @@ def attach(app: Flask) -> None:
         zones=zones,
         letter_choices=lambda letters: [(letter, letter) for letter in letters],
     )
-    app.jinja_env.filters.update(span=span_text, clock=clock)
+    app.jinja_env.filters.update(span=span_text, clock=clock, signed=signed_span)
     app.jinja_env.trim_blocks = True
     app.jinja_env.lstrip_blocks = True
 

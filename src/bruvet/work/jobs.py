@@ -3,11 +3,17 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterable
+from contextlib import suppress
 
 import procrastinate
 
-from bruvet.records.store import engine_url, open_engine
+from bruvet.core.units import Units
+from bruvet.records.models import Trial
+from bruvet.records.store import engine_url, open_engine, session_scope
 
+from .analysis import TrialFacts
+from .forecasts import learn_from
 from .importing import import_in_background
 
 queue = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
@@ -22,6 +28,19 @@ def import_log(file_id: int) -> None:
         engine.dispose()
 
 
+@queue.task(name="learn-from-trial")
+def learn_from_trial(trial_id: int) -> None:
+    """What the twin can learn from a trial's finished pieces."""
+    engine = open_engine(os.environ["DATABASE_URL"])
+    try:
+        with session_scope(engine) as session:
+            trial = session.get(Trial, trial_id)
+            if trial is not None:
+                learn_from(TrialFacts(session, trial, Units()))
+    finally:
+        engine.dispose()
+
+
 def _plain(url: str) -> str:
     return engine_url(url).replace("postgresql+psycopg://", "postgresql://")
 
@@ -30,6 +49,21 @@ def queue_import(url: str, file_id: int) -> None:
     """Put an import in the queue of the database at `url`."""
     with queue.replace_connector(procrastinate.SyncPsycopgConnector(conninfo=_plain(url))) as app, app.open():
         app.configure_task("import-log").defer(file_id=file_id)
+
+
+def queue_learning(url: str, trial_ids: Iterable[int]) -> None:
+    """Have the twin look at these trials again, in their order."""
+    with queue.replace_connector(procrastinate.SyncPsycopgConnector(conninfo=_plain(url))) as app, app.open():
+        for trial_id in trial_ids:
+            # A few seconds on, when whatever asked for it has been committed.
+            task = app.configure_task(
+                "learn-from-trial",
+                lock="learning",
+                queueing_lock=f"learn-{trial_id}",
+                schedule_in={"seconds": 3},
+            )
+            with suppress(procrastinate.exceptions.AlreadyEnqueued):
+                task.defer(trial_id=trial_id)
 
 
 def work_forever(url: str) -> None:

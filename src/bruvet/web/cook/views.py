@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
-from flask import Blueprint, abort, flash, redirect, request, session, url_for
+from flask import Blueprint, abort, current_app, flash, redirect, request, session, url_for
 from sqlalchemy import select
 from werkzeug.wrappers import Response
 
@@ -17,6 +17,7 @@ from bruvet.web.database import db, trial_or_404
 from bruvet.web.reader import Reader
 from bruvet.web.trial_page import facts_of, offer_undo, trial_page
 from bruvet.work.analysis import TrialFacts
+from bruvet.work.jobs import queue_learning
 
 blueprint = Blueprint("cook", __name__, template_folder="templates")
 View = str | Response | tuple[str, int]
@@ -137,6 +138,8 @@ def save_event(trial_id: int) -> View:
         editing.minutes, editing.note = minutes, note
         flash("The entry was changed; what it said before is kept.", "good")
     else:
+        if kind == EventKind.PULL:
+            queue_learning(current_app.config["DATABASE_URL"], [trial.id])
         for (arm, piece), at in zip(targets, moments, strict=True):
             assert at is not None
             db().add(

@@ -1,0 +1,183 @@
+"""The twin asked about a trial's own pieces: from the plan, from the record, and with what the shelf has taught it."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import replace
+from datetime import date
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from bruvet.core.curves.findings import first_mark
+from bruvet.core.thermal.cuts import CUTS
+from bruvet.core.thermal.engine import WRAPS
+from bruvet.core.trial.terms import RestKind, WrapRule
+from bruvet.core.twin.case import BadCase, Case, Rest, checked
+from bruvet.core.twin.draws import DIMENSIONS
+from bruvet.core.twin.explain import Explained, explain
+from bruvet.core.twin.learn import Learned, Lesson, learn, lesson
+from bruvet.records.models import Arm, LessonRow, Piece, Trial
+
+from .analysis import TrialFacts
+
+# Where a wrap that waits for the stall, or for the bark, is taken to be due before the cook has shown it (ours).
+STALL_WRAP_C = 70.0
+USUAL_DONE_C = 95.0
+PIT_STEP_MIN = 15.0
+FEWEST_READINGS = 20
+
+
+def planned_case(piece: Piece) -> Case | None:
+    """The case that an arm's plan makes of a piece; None where the cut is not one that the twin knows."""
+    arm = piece.arm
+    if piece.cut not in CUTS:
+        return None
+    wraps: tuple[tuple[float, str], ...] = ()
+    wrap_at_c = None
+    if arm.wrap_rule == WrapRule.CLOCK and arm.wrap_at_min is not None:
+        wraps = ((arm.wrap_at_min, arm.wrap_in),)
+    elif arm.wrap_rule != WrapRule.NEVER and arm.wrap_in != "none":
+        wrap_at_c = (arm.wrap_at_c or STALL_WRAP_C, arm.wrap_in)
+    rest = None
+    if arm.rest_kind != RestKind.NONE and arm.rest_min:
+        rest = Rest(arm.rest_kind, arm.rest_min)  # type: ignore[arg-type]
+    case = Case(
+        cut=piece.cut,
+        mass_kg=piece.trimmed_kg or piece.raw_kg or CUTS[piece.cut].usual_kg,
+        cooker=arm.cooker.kind if arm.cooker else "pellet",
+        thickness_mm=piece.thickness_mm,
+        start_c=piece.start_c if piece.start_c is not None else 4.0,
+        pit_c=((0.0, arm.pit_target_c if arm.pit_target_c is not None else 121.0),),
+        wraps=wraps,
+        wrap_at_c=wrap_at_c,
+        rest=rest,
+        until_c=arm.done_at_c or USUAL_DONE_C,
+    )
+    return _usable(case)
+
+
+def cooked_case(facts: TrialFacts, piece: Piece, until_min: float | None = None) -> Case | None:
+    """The case of what was really done, as far as it is recorded: pit, wraps, looks, spritz, readings.
+
+    Parameters
+    ----------
+    until_min : float, optional
+        Leave out what came after this minute.
+    """
+    plan = planned_case(piece)
+    cook = facts.cooks[piece.id]
+    if plan is None or not cook.zero_known or not len(cook.t_min):
+        return None
+    pulled = first_mark(cook.marks, "pull")
+    last = min(x for x in (pulled, until_min, float(cook.t_min[-1])) if x is not None)
+    inside = (cook.t_min >= 0) & (cook.t_min <= last)
+    readings = tuple(zip(cook.t_min[inside].tolist(), cook.temp_c[inside].tolist(), strict=True))
+    if pulled is not None and pulled <= last and inside.any():
+        plan = replace(plan, until_c=float(np.clip(np.nanmax(cook.temp_c[inside]), 31.0, 99.0)), rest=None)
+    done = [mark for mark in cook.marks if 0 <= mark.at_min <= last]
+    wraps = tuple(
+        (m.at_min, m.detail if m.kind == "wrap" else "none")
+        for m in done
+        if m.kind == "unwrap" or (m.kind == "wrap" and m.detail in WRAPS)
+    )
+    case = replace(
+        plan,
+        pit_c=_pit_steps(cook.pit_t_min, cook.pit_c, last) or plan.pit_c,
+        wraps=wraps or (() if pulled is not None else plan.wraps),
+        wrap_at_c=None if wraps or pulled is not None else plan.wrap_at_c,
+        # The pit's own readings hold the dips of the lid already.
+        lid_min=() if len(cook.pit_t_min) else tuple(m.at_min for m in done if m.kind == "lid"),
+        spritz_min=tuple(m.at_min for m in done if m.kind == "spritz"),
+        readings=tuple((at, temp) for at, temp in readings if np.isfinite(temp) and -5 <= temp <= 120),
+    )
+    return _usable(case)
+
+
+def _pit_steps(t_min: np.ndarray, pit_c: np.ndarray, last: float) -> tuple[tuple[float, float], ...]:
+    """The pit's readings as steps of a quarter of an hour."""
+    known = np.isfinite(pit_c) & (t_min >= 0) & (t_min <= last)
+    if known.sum() < 2:
+        return ()
+    slot = np.floor(t_min[known] / PIT_STEP_MIN)
+    found = [(float(s * PIT_STEP_MIN), float(pit_c[known][slot == s].mean())) for s in np.unique(slot)]
+    return tuple((at, float(np.clip(temp, 40.0, 250.0))) for at, temp in found)
+
+
+def _usable(case: Case) -> Case | None:
+    try:
+        return checked(case)
+    except BadCase:
+        return None
+
+
+# ---- what the shelf teaches -----------------------------------------------------------------------------
+
+
+def cooker_key(arm: Arm) -> str:
+    return f"{arm.cooker.kind} {arm.cooker.id}" if arm.cooker else "unknown"
+
+
+def learn_from(facts: TrialFacts) -> int:
+    """Keep a lesson of every finished piece of a trial that has none, or whose record has changed since.
+
+    Returns
+    -------
+    int
+        How many were made anew.
+    """
+    made = 0
+    for piece in facts.pieces:
+        cook = facts.cooks[piece.id]
+        if first_mark(cook.marks, "pull") is None:
+            continue
+        case = cooked_case(facts, piece)
+        if case is None or len(case.readings) < FEWEST_READINGS:
+            continue
+        digest = hashlib.sha256(repr(case).encode()).hexdigest()
+        row = facts.session.get(LessonRow, piece.id)
+        if row is not None and row.facts == digest:
+            continue
+        found = lesson(case, cooker_key(piece.arm))
+        row = row or LessonRow(piece_id=piece.id)
+        row.cooker_id, row.cut, row.facts = piece.arm.cooker_id, piece.cut, digest
+        row.body = {
+            "cooker": found.cooker,
+            "dimensions": list(DIMENSIONS),
+            "precision": found.precision.round(6).tolist(),
+            "information": found.information.round(6).tolist(),
+        }
+        facts.session.add(row)
+        made += 1
+    return made
+
+
+def lessons_before(session: Session, day: date | None, trial_id: int | None = None) -> list[Lesson]:
+    """Lessons of earlier days' cooks, and never of the trial itself."""
+    query = select(LessonRow).join(Piece, Piece.id == LessonRow.piece_id).join(Arm).join(Trial)
+    if day is not None:
+        query = query.where(Trial.cook_date < day)
+    if trial_id is not None:
+        query = query.where(Trial.id != trial_id)
+    return [
+        Lesson(row.body["cooker"], row.cut, np.array(row.body["precision"]), np.array(row.body["information"]))
+        for row in session.scalars(query.order_by(Trial.cook_date.desc(), LessonRow.piece_id).limit(200))
+        if row.body.get("dimensions") == list(DIMENSIONS)
+    ]
+
+
+def learned_for(session: Session, piece: Piece) -> Learned:
+    """What the shelf says of a piece before its day."""
+    trial = piece.arm.trial
+    return learn(lessons_before(session, trial.cook_date, trial.id), cooker_key(piece.arm), piece.cut)
+
+
+def explained(facts: TrialFacts, first: Piece, second: Piece) -> Explained | None:
+    """Why the second piece took longer or shorter than the first, by what is recorded of both."""
+    cases = [cooked_case(facts, piece) for piece in (first, second)]
+    totals = [facts.measures[piece.id].total.value for piece in (first, second)]
+    if cases[0] is None or cases[1] is None:
+        return None
+    gap = totals[1] - totals[0] if totals[0] is not None and totals[1] is not None else None
+    return explain(replace(cases[0], readings=()), replace(cases[1], readings=()), gap)
