@@ -15,6 +15,7 @@ DESCRIPTION = """Bruvet: side-by-side barbecue trials.
   ./bruvet import TRIAL FILE    bring a logger file into a trial (--check FILE: only say what is in it)
   ./bruvet stall FILE.csv       find the stalls in curves of your own, as JSON
   ./bruvet twin COOK.json       tell a cook ahead: temperatures, finish, stall, yield, as JSON
+  ./bruvet station --token T    a simulated thermometer station that delivers readings (--help: its faults)
   ./bruvet test                 lint, types and all tests
   ./bruvet bench                measured ratios
   ./bruvet shots                remake docs/screenshots
@@ -39,6 +40,9 @@ def _parser() -> argparse.ArgumentParser:
     stall.add_argument("file")
     twin = verbs.add_parser("twin")
     twin.add_argument("file", metavar="COOK.json")
+    from .standing_in import describe
+
+    describe(verbs.add_parser("station"))
     bring = verbs.add_parser("import")
     bring.add_argument("words", nargs="*", metavar="TRIAL FILE", help="number or title of the trial, then the file")
     bring.add_argument("--check", metavar="FILE", help="save nothing; print what was understood as JSON")
@@ -72,6 +76,10 @@ def _run(given: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
             from . import answers
 
             answers.show(answers.twin(given.file))
+        case "station":
+            from .standing_in import stand_in
+
+            stand_in(given)
         case "import":
             if given.check:
                 from . import answers

@@ -117,8 +117,8 @@ def throwaway_cluster() -> Iterator[Cluster]:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def prepare(url: str, demo: bool) -> None:
-    """Migrate, and load the demo when asked."""
+def prepare(url: str, demo: bool) -> dict[str, str]:
+    """Migrate, and load the demo when asked; what its station must know, as environment."""
     from sqlalchemy.exc import OperationalError
 
     from bruvet.records.store import migrate
@@ -127,19 +127,27 @@ def prepare(url: str, demo: bool) -> None:
         migrate(url)
     except OperationalError as error:
         raise Refusal(f"the database cannot be used: {str(error.orig).strip().splitlines()[0]}") from None
-    if demo:
-        load_demo(url)
+    return load_demo(url) if demo else {}
 
 
-def load_demo(url: str) -> None:
+def load_demo(url: str) -> dict[str, str]:
+    """Fill the demo's database, see that a trial is running; what its station must know, as environment."""
+    from datetime import UTC, datetime
+
     from bruvet.records.store import open_engine, session_scope
     from bruvet.web.access import hasher
-    from bruvet.work.demo import load
+    from bruvet.work.demo import keep_running, load
+    from bruvet.work.forecasts import to_learn_from
+    from bruvet.work.jobs import queue_learning
 
     engine = open_engine(url)
     with session_scope(engine) as session:
         load(session, hasher.hash, lambda what: say(f"      loading {what}"))
+        token, began = keep_running(session, datetime.now(UTC))
+        waiting = to_learn_from(session)
+    queue_learning(url, waiting)
     engine.dispose()
+    return {"BRUVET_STATION_TOKEN": token, "BRUVET_STATION_BEGAN": began.isoformat()}
 
 
 def child(name: str, command: list[str], environment: dict[str, str]) -> subprocess.Popen[bytes]:
@@ -197,13 +205,15 @@ def serve(port: int, demo: bool) -> None:
         raise Refusal(f"less than {NEEDED_BYTES // 1_000_000} MB are free in {home()}: the disk is full")
     began = time.monotonic()
     processes: list[subprocess.Popen[bytes]] = []
+    # These may come to their end while Bruvet goes on.
+    children: list[subprocess.Popen[bytes]] = []
     with only_one(), stoppable():
         try:
             say("[1/4] Database" if not os.environ.get("DATABASE_URL") else "[1/4] Database of DATABASE_URL")
             name = DEMO_DATABASE if demo else OWN_DATABASE
             with database(name) as url:
                 say("[2/4] Migrations" + (" and demo data" if demo else ""))
-                prepare(url, demo)
+                for_station = prepare(url, demo)
                 from bruvet.work.demo import SIGN_IN
 
                 environment = {"DATABASE_URL": url, "BRUVET_SECRET": secret()}
@@ -216,13 +226,24 @@ def serve(port: int, demo: bool) -> None:
                     say("[4/4] Web server")
                     processes.append(child("web", web_command(address), environment))
                     wait_until_up(address, processes)
+                    if demo:
+                        station = [
+                            sys.executable,
+                            "-m",
+                            "bruvet.command",
+                            "station",
+                            "--demo",
+                            "--url",
+                            f"http://{address}",
+                        ]
+                        children.append(child("station", station, for_station))
                     note_running(f"http://{address}", name)
                     say(f"\nBruvet is at http://{address} (ready in {time.monotonic() - began:.1f} s)")
                     say(SIGN_IN if demo else "The first visit sets up the owner's account.")
                     say(f"Logs are in {home()}. Ctrl-C stops everything.")
                     _watch(processes)
                 finally:
-                    end(processes)
+                    end([*children, *processes])
         except Stop:
             say("\nStopped.")
 

@@ -43,11 +43,11 @@ def create_app(config: dict[str, Any] | None = None) -> Flask:
         raise RuntimeError("DATABASE_URL and BRUVET_SECRET must be set")
     _log_as_json()
     app.extensions["engine"] = open_engine(app.config["DATABASE_URL"])
-    CSRFProtect(app)
+    csrf = CSRFProtect(app)
     database.attach(app)
     access.attach(app)
     shown.attach(app)
-    _attach_steps(app)
+    _attach_steps(app, csrf)
     _attach_errors(app)
     _log_requests(app)
 
@@ -63,20 +63,24 @@ def create_app(config: dict[str, Any] | None = None) -> Flask:
     return app
 
 
-def _attach_steps(app: Flask) -> None:
+def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .account import views as account
+    from .api import views as api
     from .bench import views as bench
     from .cook import views as cook
     from .cookers import views as cookers
     from .curves import views as curves
     from .logs import views as logs
     from .plan import views as plan
+    from .stations import views as stations
     from .taste import views as taste
     from .verdict import views as verdict
     from .whatif import views as whatif
 
-    for step in (account, bench, plan, cookers, logs, cook, curves, taste, verdict, whatif):
+    for step in (account, bench, plan, cookers, logs, cook, curves, taste, verdict, whatif, stations, api):
         app.register_blueprint(step.blueprint)
+    # Machines send a token of their own, and no cookie that a page elsewhere could misuse.
+    csrf.exempt(api.blueprint)
 
 
 def _attach_errors(app: Flask) -> None:

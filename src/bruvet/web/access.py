@@ -17,7 +17,7 @@ from bruvet.records.models import Person, SignIn, SignInFailure
 
 from .database import db
 
-OPEN_ENDPOINTS = {"account.sign_in", "account.welcome", "static", "healthz", "curves.static"}
+OPEN_ENDPOINTS = {"account.sign_in", "account.welcome", "static", "healthz", "curves.static", "api.readings"}
 LIFETIME = timedelta(days=30)
 FAILURES_ALLOWED = 8
 FAILURE_WINDOW = timedelta(minutes=15)

@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import date
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import exists, select
 from sqlalchemy.orm import Session
 
 from bruvet.core.curves.findings import first_mark
@@ -18,7 +18,7 @@ from bruvet.core.twin.case import BadCase, Case, Rest, checked
 from bruvet.core.twin.draws import DIMENSIONS
 from bruvet.core.twin.explain import Explained, explain
 from bruvet.core.twin.learn import Learned, Lesson, learn, lesson
-from bruvet.records.models import Arm, LessonRow, Piece, Trial
+from bruvet.records.models import Arm, Event, LessonRow, Piece, Trial
 
 from .analysis import TrialFacts
 
@@ -151,6 +151,13 @@ def learn_from(facts: TrialFacts) -> int:
         facts.session.add(row)
         made += 1
     return made
+
+
+def to_learn_from(session: Session) -> list[int]:
+    """Trials with pulled pieces of which nothing has been learned yet, oldest first."""
+    pulled = exists().where(Event.trial_id == Trial.id, Event.kind == "pull")
+    known = exists().where(LessonRow.piece_id == Piece.id, Piece.arm_id == Arm.id, Arm.trial_id == Trial.id)
+    return list(session.scalars(select(Trial.id).where(pulled, ~known).order_by(Trial.cook_date, Trial.id)))
 
 
 def lessons_before(session: Session, day: date | None, trial_id: int | None = None) -> list[Lesson]:

@@ -113,7 +113,7 @@ def run_import(session: Session, row: LogFile, progress: Callable[[float], None]
     for name, goes_to in targets.items():
         if name not in known:
             raise BadMapping(f"The file has no column '{name}'.")
-        probe = _probe_for(session, trial, goes_to, name)
+        probe = probe_for(session, trial, goes_to, name)
         series = known[name]
         stored.append((probe.id, series.at + zero_s, series.temp_c))
         used.append({"name": name, "to": probe.label, "readings": len(series.at)})
@@ -146,7 +146,14 @@ def import_now(session: Session, row: LogFile) -> dict[str, Any]:
     return row.outcome
 
 
-def _probe_for(session: Session, trial: Trial, goes_to: dict[str, Any], name: str) -> Probe:
+def probe_for(session: Session, trial: Trial, goes_to: dict[str, Any], name: str) -> Probe:
+    """The probe at a target, made when there is none yet.
+
+    Raises
+    ------
+    BadMapping
+        When the trial has no such arm or piece.
+    """
     target = _target(trial, goes_to, name)
     probe = session.scalar(
         select(Probe).where(

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 
 from flask import Blueprint, render_template
 from sqlalchemy import ColumnElement, ScalarSelect, exists, func, select
 from sqlalchemy.orm import selectinload
 
-from bruvet.records.models import Arm, Event, LogFile, Panellist, Probe, Reading, Trial
+from bruvet.records.models import Arm, Channel, Event, LogFile, Panellist, Probe, Reading, Station, Trial
 from bruvet.web.database import db
 
+LIVE_WITHIN = timedelta(minutes=10)
 blueprint = Blueprint("bench", __name__, template_folder="templates")
 
 
@@ -23,7 +25,9 @@ class Standing:
     endpoint: str
 
 
-def standing(events: int, pulls: int, probes: int, panellists: int, arms: int) -> Standing:
+def standing(live: bool, events: int, pulls: int, probes: int, panellists: int, arms: int) -> Standing:
+    if live and pulls < arms:
+        return Standing("cooking now", "Watch the curves", "curves.show")
     if not events and not probes:
         return Standing("planned", "Bring in the logs after the cook", "logs.files")
     if not probes:
@@ -42,9 +46,13 @@ def home() -> str:
         return statement.correlate(Trial).scalar_subquery()
 
     with_readings = exists().where(Reading.probe_id == Probe.id)
+    heard = datetime.now(UTC) - LIVE_WITHIN
+    seats = select(Channel.id).join(Probe).join(Station, Station.id == Channel.station_id)
+    live = seats.where(Probe.trial_id == Trial.id, Channel.until_at.is_(None), Station.seen_at > heard)
     rows = db().execute(
         select(
             Trial,
+            live.correlate(Trial).exists(),
             count(Event),
             count(Event, Event.kind == "pull"),
             count(Probe, with_readings),
@@ -55,5 +63,6 @@ def home() -> str:
         .options(selectinload(Trial.arms))
         .order_by(Trial.cook_date.desc(), Trial.id.desc())
     )
-    trials = [(trial, standing(*numbers), waiting) for trial, *numbers, waiting in rows]
+    trials = [(trial, standing(bool(now), *numbers), waiting) for trial, now, *numbers, waiting in rows]
+    trials.sort(key=lambda row: row[1].word != "cooking now")
     return render_template("bench/home.html", trials=trials)

@@ -11,23 +11,29 @@ from typing import Any
 
 import numpy as np
 from flask import Blueprint, Response, jsonify, render_template, request
+from numpy.typing import NDArray
 from werkzeug.wrappers import Response as AnyResponse
 
 from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Figure
 from bruvet.core.trial.terms import ARM_LOOKS, EventKind
-from bruvet.records.models import Trial
+from bruvet.core.twin.forecast import Forecast, forecast
+from bruvet.core.units import span_text
+from bruvet.records.models import Piece, Trial
 from bruvet.web.access import units
 from bruvet.web.database import trial_or_404
 from bruvet.web.shown import number
 from bruvet.web.strip import Frame, draw
 from bruvet.web.trial_page import facts_of, trial_page
 from bruvet.work.analysis import TrialFacts, arm_name
+from bruvet.work.forecasts import learned_for, planned_case
 
 blueprint = Blueprint(
     "curves", __name__, template_folder="templates", static_folder="static", static_url_path="/curves-static"
 )
 
+FloatArray = NDArray[np.float64]
 POINTS = 900
+TOLD_DRAWS = 128
 BUCKETS_S = (1, 2, 5, 10, 15, 20, 30, 60, 120, 300, 600)
 MOST_OWN = 6
 
@@ -140,21 +146,68 @@ def _bucket_s(span_min: float) -> float:
 def data(trial_id: int) -> AnyResponse:
     """Series on one axis of minutes after meat on, and what to draw over them.
 
-    `from` and `to` (minutes) ask for a part in finer detail.
+    `from` and `to` (minutes) ask for a part in finer detail; `told` for the twin's forecast from before the cook.
     """
     trial = trial_or_404(trial_id)
     facts = facts_of(trial)
     low, high = request.args.get("from", type=float), request.args.get("to", type=float)
     if low is None or high is None or not (math.isfinite(low) and math.isfinite(high) and high > low):
         low = high = None
-    series = _series(facts, low, high)
+    told = _told(facts) if request.args.get("told") else []
+    series = _series(facts, low, high, told)
     answer: dict[str, Any] = {"degree": units().degree, "tz": trial.tz, **series}
+    if told:
+        answer["told"] = [_told_words(piece, found) for piece, found in told]
     if low is None:
         answer |= _overlays(facts)
     return jsonify(answer)
 
 
-def _series(facts: TrialFacts, low: float | None, high: float | None) -> dict[str, Any]:
+def _told(facts: TrialFacts) -> list[tuple[Piece, Forecast]]:
+    """What the twin would have told of each piece before the fire was lit: the plan, and earlier days' cooks."""
+    out = []
+    for piece in facts.pieces:
+        case = planned_case(piece)
+        if case is not None:
+            prior = learned_for(facts.session, piece).draws(TOLD_DRAWS)
+            out.append((piece, forecast(case, prior=prior, draws=TOLD_DRAWS)))
+    return out
+
+
+def _told_words(piece: Piece, found: Forecast) -> str:
+    done = found.done_min
+    if done is None or done.p50 is None:
+        return f"{piece.name} not done within the day: {found.reason}."
+    late = span_text(done.p90) if done.p90 is not None else "open"
+    return f"{piece.name} done at {span_text(done.p50)} (four in five from {span_text(done.p10)} to {late})."
+
+
+def _told_columns(told: list[tuple[Piece, Forecast]], minutes: FloatArray) -> list[dict[str, Any]]:
+    """The forecast's band and middle as series on the canvas's minutes."""
+    out = []
+    for piece, found in told:
+        look = ARM_LOOKS[piece.arm.letter]
+        for edge, curve in (("high", found.p90_c), ("low", found.p10_c), ("middle", found.p50_c)):
+            values = np.interp(minutes, found.t_min, curve, left=np.nan, right=np.nan)
+            shown = np.round(units().temp_shown(values), 2)
+            out.append(
+                {
+                    "id": f"told-{piece.id}-{edge}",
+                    "arm": piece.arm.letter,
+                    "label": f"{piece.name} as told",
+                    "pit": False,
+                    "told": edge,
+                    "dash": [2, 4],
+                    "marker": look.marker,
+                    "values": [None if math.isnan(v) else v for v in shown.tolist()],
+                }
+            )
+    return out
+
+
+def _series(
+    facts: TrialFacts, low: float | None, high: float | None, told: list[tuple[Piece, Forecast]]
+) -> dict[str, Any]:
     span = facts.last_min if low is None or high is None else high - low
     width_s = _bucket_s(span)
     margin = None if low is None else 2 * width_s / 60
@@ -166,6 +219,10 @@ def _series(facts: TrialFacts, low: float | None, high: float | None) -> dict[st
     shown = units()
     slots = {pid: np.round(b.minute * 60 / width_s - 0.5).astype(int) for pid, b in found.items() if len(b.minute)}
     ticks = np.unique(np.concatenate(list(slots.values()))) if slots else np.zeros(0, int)
+    if told and low is None:
+        # The canvas reaches to where the last of them was told to be done.
+        last = max(float(found.t_min[-1]) for _, found in told)
+        ticks = np.union1d(ticks, np.arange(0, int(last * 60 / width_s), max(int(300 / width_s), 1)))
     out = []
     for probe in facts.trial.probes:
         if probe.id not in slots:
@@ -187,6 +244,7 @@ def _series(facts: TrialFacts, low: float | None, high: float | None) -> dict[st
             }
         )
     minutes = np.round((ticks + 0.5) * width_s / 60, 4)
+    out += _told_columns(told, minutes)
     return {"x": minutes.tolist(), "series": out, "bucket_s": width_s}
 
 

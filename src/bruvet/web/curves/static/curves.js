@@ -12,6 +12,8 @@
     return `${minute < 0 ? "−" : ""}${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
   };
   let chart, overview, full;
+  let told = false;
+  const asking = (query = "") => `${source}?${told ? "told=1&" : ""}${query}`;
 
   const trace = (context, marker, x, y, r) => {
     context.beginPath();
@@ -23,7 +25,7 @@
     else context.arc(x, y, r, 0, 2 * Math.PI);
   };
 
-  const visibleArms = (u) => new Set(overview.series.filter((s, i) => u.series[i + 1].show && !s.pit).map((s) => s.arm));
+  const visibleArms = (u) => new Set(overview.series.filter((s, i) => u.series[i + 1].show && !s.pit && !s.told).map((s) => s.arm));
 
   const drawUnder = (u) => {
     const { ctx: c, bbox } = u;
@@ -88,7 +90,7 @@
     });
     // Each internal curve carries its arm's marker and letter, so that colour is never needed.
     overview.series.forEach((s, i) => {
-      if (!u.series[i + 1].show || s.pit) return;
+      if (!u.series[i + 1].show || s.pit || s.told) return;
       const values = u.data[i + 1];
       const seen = values.map((v, n) => (v === null || v === undefined ? -1 : n)).filter((n) => n >= 0 && u.data[0][n] >= u.scales.x.min && u.data[0][n] <= u.scales.x.max);
       if (!seen.length) return;
@@ -140,7 +142,7 @@
     const whole = min <= full[0] + 0.01 && max >= full[1] - 0.01;
     setTimeout(async () => {
       if (mine !== asked) return;
-      const answer = whole ? overview : await (await fetch(`${source}?from=${min}&to=${max}`)).json();
+      const answer = whole ? overview : await (await fetch(asking(`from=${min}&to=${max}`))).json();
       if (mine !== asked) return;
       chart.setData(table(answer), false);
       chart.redraw();
@@ -151,6 +153,7 @@
     const n = u.cursor.idx;
     const at = keyBox.querySelector("[data-at]");
     overview.series.forEach((s, i) => {
+      if (s.told) return;
       const output = keyBox.querySelector(`[data-value="${i}"]`);
       const value = n === null || n === undefined ? null : u.data[i + 1][n];
       output.textContent = value === null || value === undefined ? "" : `${value.toFixed(1)}${overview.degree}`;
@@ -168,7 +171,9 @@
     const when = document.createElement("span");
     when.className = "chart-at";
     when.dataset.at = "";
+    keyBox.replaceChildren();
     overview.series.forEach((s, i) => {
+      if (s.told) return;
       const button = document.createElement("button");
       button.type = "button";
       button.setAttribute("aria-pressed", "true");
@@ -196,6 +201,7 @@
         const show = button.getAttribute("aria-pressed") !== "true";
         button.setAttribute("aria-pressed", String(show));
         chart.setSeries(i + 1, { show });
+        if (!s.pit) overview.series.forEach((other, n) => { if (other.told && other.arm === s.arm) chart.setSeries(n + 1, { show }); });
       });
       keyBox.append(button);
     });
@@ -210,8 +216,35 @@
     if (high - low > 2) chart.setScale("x", { min: low, max: high });
   };
 
-  const start = async () => {
-    overview = await (await fetch(source)).json();
+  // Between the bounds of a forecast lies its band, in the arm's colour.
+  const bands = () => overview.series.flatMap((s, i) => (s.told === "high" ? [{ series: [i + 1, i + 2], fill: `${armColour(s.arm)}2a` }] : []));
+  const line = (s) => ({
+    label: s.label,
+    stroke: s.told && s.told !== "middle" ? `${armColour(s.arm)}55` : armColour(s.arm),
+    width: s.told ? (s.told === "middle" ? 1.6 : 0.8) : s.pit ? 1.1 : 2.6,
+    dash: s.told && s.told !== "middle" ? [] : s.dash,
+    spanGaps: told || (overview.x.length > 0 && s.values.filter((v) => v !== null).length < overview.x.length * 0.7),
+    points: { show: false },
+  });
+
+  const toldButton = document.querySelector("[data-told-button]");
+  const toldWords = document.querySelector("[data-told-words]");
+  toldButton.addEventListener("click", async () => {
+    told = !told;
+    toldButton.setAttribute("aria-pressed", String(told));
+    toldButton.disabled = true;
+    chart.destroy();
+    chart = null;
+    delete holder.dataset.ready;
+    await draw();
+    toldButton.disabled = false;
+    toldWords.hidden = !(overview.told && overview.told.length);
+    toldWords.textContent = toldWords.hidden ? "" : `Told before the cook: ${overview.told.join(" ")}`;
+    alignStrip();
+  });
+
+  const draw = async () => {
+    overview = await (await fetch(asking())).json();
     if (!overview.series.length) { holder.textContent = "No readings to draw."; return; }
     full = [Math.min(0, overview.x[0]), overview.x[overview.x.length - 1]];
     const axis = { stroke: paint("--soft"), grid: { stroke: paint("--line"), width: 1 }, ticks: { stroke: paint("--line") }, font: '12px "Atkinson Next", sans-serif' };
@@ -226,12 +259,14 @@
       ],
       cursor: { drag: { x: true, y: false, dist: 6 }, points: { size: 7 } },
       legend: { show: false },
-      series: [{}, ...overview.series.map((s) => ({ label: s.label, stroke: armColour(s.arm), width: s.pit ? 1.1 : 2.6, dash: s.dash, spanGaps: overview.x.length > 0 && s.values.filter((v) => v !== null).length < overview.x.length * 0.7, points: { show: false } }))],
+      series: [{}, ...overview.series.map(line)],
+      bands: bands(),
       hooks: { drawAxes: [drawUnder], draw: [drawOver], setCursor: [showValues], setScale: [(u, key) => { if (key === "x" && chart) { refine(); alignStrip(); } }] },
     };
     buildKey();
     chart = new uPlot(options, table(overview), holder);
     holder.dataset.ready = "1";
+    toldButton.hidden = false;
     const when = document.querySelector(".event-form [name=when]");
     chart.over.addEventListener("click", () => {
       if (chart.cursor.idx == null || !when) return;
@@ -239,6 +274,11 @@
       when.value = minute < 0 ? `-${span(-minute)}` : `+${span(minute)}`;
       when.focus({ preventScroll: true });
     });
+  };
+
+  const start = async () => {
+    await draw();
+    if (!chart) return;
     document.querySelector("[data-chart-hint]").hidden = false;
     for (const button of document.querySelectorAll("[data-zoom]")) {
       button.hidden = false;
@@ -247,7 +287,7 @@
         else zoom(button.dataset.zoom === "in" ? 0.5 : 2);
       });
     }
-    new ResizeObserver(() => { chart.setSize({ width: holder.clientWidth, height: 400 }); alignStrip(); }).observe(holder);
+    new ResizeObserver(() => { if (!chart) return; chart.setSize({ width: holder.clientWidth, height: 400 }); alignStrip(); }).observe(holder);
   };
   document.fonts.ready.then(start);
 })();
