@@ -5,9 +5,11 @@ from __future__ import annotations
 import statistics
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, date, datetime
 
 import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
@@ -16,6 +18,8 @@ from bruvet.records.store import migrate, open_engine
 from . import Refusal
 from .packages import say
 from .serving import throwaway_cluster
+
+FloatArray = NDArray[np.float64]
 
 
 def timed(work: Callable[[], object], runs: int = 3) -> float:
@@ -30,7 +34,7 @@ def timed(work: Callable[[], object], runs: int = 3) -> float:
 
 def beside(name: str, what: str, ours_s: float, other: str, other_s: float) -> None:
     """Print one measurement beside its rival and their ratio."""
-    say(f"{name:8} {what} {ours_s:8.3f} s | {other} {other_s:8.3f} s | ratio {ours_s / other_s:.2f}")
+    say(f"{name:8} {what} {ours_s:8.3f} s | {other} {other_s:8.3f} s | ratio {ours_s / other_s:.3g}")
 
 
 def bench_import(engine: Engine) -> None:
@@ -134,7 +138,55 @@ def bench_stall(engine: Engine) -> None:
     beside("stall", "840 readings judged", ours, "parsing them from text", plain)
 
 
-BENCHES: dict[str, Callable[[Engine], None]] = {"import": bench_import, "curves": bench_curves, "stall": bench_stall}
+def bench_twin(engine: Engine) -> None:
+    """A 16-hour cook, and 500 draws of it, beside an explicit loop and SciPy's BDF on the same cells."""
+    from bruvet.core.thermal.engine import cook
+    from bruvet.core.twin.case import Case
+    from bruvet.core.twin.course import course_of
+    from bruvet.core.twin.draws import grid_of, pieces_of, standard
+
+    from .rivals import BareCook, explicit_cook, solved_cook
+
+    minutes = 960.0
+    case = Case("brisket-whole", 6.35, pit_c=((0.0, 109.0),))
+    grid, course = grid_of(case), course_of(case, minutes)
+    one = pieces_of(case, standard(2)[:1])
+
+    def inner(longest_step_min: float | None = None) -> FloatArray:
+        middle = pieces_of(case, standard(2)[:1])
+        middle = replace(middle, place=np.sqrt(grid.square[:1]))
+        run = cook(grid, middle, course, minutes, longest_step_min=longest_step_min)
+        return np.interp(np.arange(1.0, minutes + 1), run.t_min, run.probe_c[:, 0])
+
+    truth = inner(0.1)
+    found = {
+        "twin": inner(),
+        "explicit": explicit_cook(BareCook(grid, one, 109.0), minutes, 4.0),
+        "BDF": solved_cook(BareCook(grid, one, 109.0), minutes, 1e-3),
+    }
+    for name, curve in found.items():
+        away = np.abs(curve - truth)
+        say(f"twin     {name:8} away from its own limit: most {away.max():.2f} °C, after 2 h {away[120:].max():.2f} °C")
+    ours = timed(lambda: cook(grid, one, course, minutes), 15)
+    problem = BareCook(grid, one, 109.0)
+    what = "16 h, one piece"
+    beside("twin", what, ours, "explicit loop", timed(lambda: explicit_cook(problem, minutes, 4.0), 1))
+    beside("twin", what, ours, "solve_ivp, BDF", timed(lambda: solved_cook(problem, minutes, 1e-3), 1))
+
+    def draws(count: int) -> float:
+        many = pieces_of(case, standard(count))
+        return timed(lambda: cook(grid, many, course, minutes), 5)
+
+    beside("twin", "16 h, 500 pieces at once", draws(500), "500 times one piece", 500 * ours)
+    beside("twin", "16 h, 2000 pieces at once", draws(2000), "500 at once", draws(500))
+
+
+BENCHES: dict[str, Callable[[Engine], None]] = {
+    "import": bench_import,
+    "curves": bench_curves,
+    "stall": bench_stall,
+    "twin": bench_twin,
+}
 
 
 def run_benches(names: list[str]) -> None:

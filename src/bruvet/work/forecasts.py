@@ -15,10 +15,11 @@ from bruvet.core.thermal.cuts import CUTS
 from bruvet.core.thermal.engine import WRAPS
 from bruvet.core.trial.terms import RestKind, WrapRule
 from bruvet.core.twin.case import BadCase, Case, Rest, checked
-from bruvet.core.twin.draws import DIMENSIONS
+from bruvet.core.twin.draws import DIMENSIONS, INDEX, SPREAD
 from bruvet.core.twin.explain import Explained, explain
 from bruvet.core.twin.learn import Learned, Lesson, learn, lesson
-from bruvet.records.models import Arm, Event, LessonRow, Piece, Trial
+from bruvet.core.units import Units
+from bruvet.records.models import Arm, Cooker, Event, LessonRow, Piece, Trial
 
 from .analysis import TrialFacts
 
@@ -178,6 +179,22 @@ def learned_for(session: Session, piece: Piece) -> Learned:
     """What the shelf says of a piece before its day."""
     trial = piece.arm.trial
     return learn(lessons_before(session, trial.cook_date, trial.id), cooker_key(piece.arm), piece.cut)
+
+
+def cooker_words(lessons: list[Lesson], cooker: Cooker, units: Units) -> str:
+    """What the twin has learned of a cooker, in a sentence; empty when it has seen no cook on it."""
+    key = f"{cooker.kind} {cooker.id}"
+    count = sum(one.cooker == key for one in lessons)
+    if not count:
+        return ""
+    # A cut that nobody cooks leaves the cooker's own part alone.
+    learned = learn(lessons, key, "")
+    heat, offset = learned.mean[INDEX["heat"]] * SPREAD["heat"], learned.mean[INDEX["offset_c"]] * SPREAD["offset_c"]
+    stronger = "as strong as" if abs(heat) < 0.02 else f"{abs(heat):.0%} {'stronger' if heat > 0 else 'weaker'} than"
+    step = units.step_text(abs(offset))
+    apart = f"{step} {'hotter' if offset > 0 else 'cooler'} than" if abs(offset) >= 0.5 else "as warm as"
+    pieces = f"{count} piece{'' if count == 1 else 's'}"
+    return f"From {pieces}: heat {stronger} its kind's; the air at the meat {apart} the pit reads."
 
 
 def explained(facts: TrialFacts, first: Piece, second: Piece) -> Explained | None:

@@ -13,6 +13,7 @@ from bruvet.core.twin.case import BadCase, Case, Rest, checked
 from bruvet.core.twin.draws import standard
 from bruvet.core.twin.explain import differing, explain
 from bruvet.core.twin.forecast import forecast
+from bruvet.core.twin.places import places_told
 from bruvet.core.twin.whatif import Option, taken, what_if
 
 SHOULDER = Case("pork-shoulder", 3.6, "drum", pit_c=((0.0, 118.0),), until_c=93.0)
@@ -139,3 +140,28 @@ def test_a_case_that_cannot_be_computed_names_its_field(change: dict[str, object
     with pytest.raises(BadCase) as caught:
         checked(replace(SHOULDER, **change))
     assert caught.value.field == field
+
+
+def test_many_differences_are_told_in_few_parts_that_still_add_up() -> None:
+    second = replace(
+        SHOULDER, mass_kg=4.0, pit_c=((0.0, 124.0),), wraps=((300.0, "foil"),), start_c=9.0, cooker="pellet",
+        lid_min=(100.0, 200.0), until_c=90.0, air_c=5.0,
+    )  # fmt: skip
+    found = explain(SHOULDER, second)
+    assert len(found.parts) == 5
+    assert sum(part.minutes for part in found.parts) == pytest.approx(found.modelled_min, abs=1e-6)
+    assert any("start temperature" in part.what and "done temperature" in part.what for part in found.parts)
+
+
+def test_a_thin_end_is_ahead_and_the_bone_side_behind() -> None:
+    """A thin end is done an hour before a thick one; parts differ by 10 to 30 °F (common practice, no source)."""
+    places = {one.place: one for one in places_told(SHOULDER, standard(32))}
+    middle = forecast(SHOULDER, draws=32).done_min
+    assert middle is not None
+    assert middle.p50 is not None
+    thin, bone = places["thin end"], places["by the bone"]
+    assert thin.done_min.p50 is not None
+    assert thin.done_min.p50 < middle.p50 - 45
+    assert thin.then_c.p50 is not None
+    assert bone.then_c.p50 is not None
+    assert bone.then_c.p50 < SHOULDER.until_c < thin.then_c.p50

@@ -13,6 +13,7 @@ from bruvet.core.thermal.engine import Change, Course
 from .case import Case
 
 LOOK_MIN = 2.0
+BIG_STEP_C = 12.0
 
 
 def course_of(case: Case, horizon_min: float) -> Course:
@@ -30,7 +31,7 @@ def course_of(case: Case, horizon_min: float) -> Course:
     big = [
         now
         for (now, temp), (_, earlier) in zip(case.pit_c[1:], case.pit_c[:-1], strict=True)
-        if abs(temp - earlier) > 4
+        if abs(temp - earlier) > BIG_STEP_C
     ]
     return Course(
         pit_c=pit,

@@ -27,6 +27,8 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "weather and altitude": ("air_c", "air_rh", "altitude_m"),
     "done temperature": ("until_c",),
 }
+MINOR = ("start temperature", "looks and spritz", "weather and altitude", "done temperature")
+MOST_GROUPS = 5
 DRAWS = 24
 
 
@@ -54,6 +56,17 @@ class Explained:
     unexplained_min: float | None
 
 
+def groups_of(first: Case, second: Case) -> dict[str, tuple[str, ...]]:
+    """Groups of fields in which two cases differ; beyond five, what matters least usually goes together."""
+    names = differing(first, second)
+    if len(names) <= MOST_GROUPS:
+        return {name: GROUPS[name] for name in names}
+    kept = [name for name in names if name not in MINOR][: MOST_GROUPS - 1]
+    rest = [name for name in names if name not in kept]
+    together = tuple(field for name in rest for field in GROUPS[name])
+    return {**{name: GROUPS[name] for name in kept}, f"{', '.join(rest[:-1])} and {rest[-1]}": together}
+
+
 def differing(first: Case, second: Case) -> list[str]:
     """Names of the groups in which two cases differ."""
     return [name for name, fields in GROUPS.items() if any(getattr(first, f) != getattr(second, f) for f in fields)]
@@ -75,10 +88,11 @@ def explain(first: Case, second: Case, observed_min: float | None = None) -> Exp
     one after another, so the parts add up and no order is favoured. A few draws, the same for all, give the bands. A
     draw that is never done counts as forty hours.
     """
-    names = differing(first, second)
+    groups = groups_of(first, second)
+    names = list(groups)
     z = standard(DRAWS)
     worth = {
-        frozenset(chosen): _total(_mixed(first, second, chosen), z)
+        frozenset(chosen): _total(_mixed(first, second, groups, chosen), z)
         for size in range(len(names) + 1)
         for chosen in combinations(names, size)
     }
@@ -96,9 +110,9 @@ def explain(first: Case, second: Case, observed_min: float | None = None) -> Exp
     return Explained(whole, tuple(sorted(parts, key=lambda part: -abs(part.minutes))), rest)
 
 
-def _mixed(first: Case, second: Case, chosen: tuple[str, ...]) -> Case:
+def _mixed(first: Case, second: Case, groups: dict[str, tuple[str, ...]], chosen: tuple[str, ...]) -> Case:
     """The first case with some groups taken from the second."""
-    changed = {field: getattr(second, field) for name in chosen for field in GROUPS[name]}
+    changed = {field: getattr(second, field) for name in chosen for field in groups[name]}
     return replace(first, **changed) if changed else first
 
 

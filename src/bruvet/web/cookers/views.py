@@ -11,6 +11,7 @@ from bruvet.records.models import Arm, Cooker
 from bruvet.web.access import person, units
 from bruvet.web.database import db
 from bruvet.web.reader import Reader
+from bruvet.work.forecasts import cooker_words, lessons_before
 
 blueprint = Blueprint("cookers", __name__, template_folder="templates")
 View = str | Response | tuple[str, int]
@@ -19,7 +20,9 @@ View = str | Response | tuple[str, int]
 def _page(form: dict[str, str], errors: dict[str, str], editing: Cooker | None = None) -> View:
     used = select(func.count()).select_from(Arm).where(Arm.cooker_id == Cooker.id).correlate(Cooker).scalar_subquery()
     rows = db().execute(select(Cooker, used).order_by(Cooker.name)).all()
-    page = render_template("cookers/show.html", rows=rows, form=form, errors=errors, editing=editing)
+    lessons = lessons_before(db(), None)
+    said = {cooker.id: cooker_words(lessons, cooker, units()) for cooker, _ in rows}
+    page = render_template("cookers/show.html", rows=rows, said=said, form=form, errors=errors, editing=editing)
     return page, 422 if errors else 200
 
 

@@ -25,7 +25,7 @@ from bruvet.web.shown import number
 from bruvet.web.strip import Frame, draw
 from bruvet.web.trial_page import facts_of, trial_page
 from bruvet.work.analysis import TrialFacts, arm_name
-from bruvet.work.forecasts import learned_for, planned_case
+from bruvet.work.forecasts import explained, learned_for, planned_case
 
 blueprint = Blueprint(
     "curves", __name__, template_folder="templates", static_folder="static", static_url_path="/curves-static"
@@ -284,6 +284,15 @@ def _overlays(facts: TrialFacts) -> dict[str, Any]:
                 ]
     zeros = {arm.letter: zero.isoformat() for arm in facts.trial.arms if (zero := facts.arm_zero(arm)) is not None}
     return {"events": events, "stalls": stalls, "spots": spots, "zeros": zeros}
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/why")
+def why(trial_id: int) -> str:
+    """What each known difference between the first piece and the others is worth, by the twin."""
+    trial = trial_or_404(trial_id)
+    facts = facts_of(trial)
+    found = [(piece, explained(facts, facts.pieces[0], piece)) for piece in facts.pieces[1:]]
+    return render_template("curves/why.html", trial=trial, first=facts.pieces[0], found=found)
 
 
 @blueprint.get("/trials/<int:trial_id>/curves/strip")

@@ -17,6 +17,7 @@ from bruvet.core.trial.terms import POULTRY, CookerKind, Cut, Factor, RestKind, 
 from bruvet.core.twin.explain import Explained, differing, explain
 from bruvet.core.twin.forecast import Forecast, forecast
 from bruvet.core.twin.learn import learn
+from bruvet.core.twin.places import PlaceTold, places_told
 from bruvet.records.models import Arm, Cooker, Event, Piece, Trial
 from bruvet.web.access import person, units
 from bruvet.web.database import db
@@ -28,7 +29,7 @@ from .picture import draw
 blueprint = Blueprint("whatif", __name__, template_folder="templates")
 View = str | Response | tuple[str, int]
 DRAWS = 128
-MOST_DIFFERENCES = 5
+PLACE_DRAWS = 32
 FACTORS = {"wrap": Factor.WRAP, "pit": Factor.PIT_TEMPERATURE, "cooker": Factor.COOKER, "cut": Factor.CUT}
 
 
@@ -40,6 +41,7 @@ class Answer:
     told: Forecast
     cooks: int
     notes: tuple[str, ...]
+    places: tuple[PlaceTold, ...]
 
 
 def _asked() -> list[Asked]:
@@ -63,7 +65,8 @@ def _answers(asked: list[Asked]) -> list[Answer]:
         if one.cooker is not None:
             learned = learn(lessons, f"{one.cooker.kind} {one.cooker.id}", one.case.cut)
         told = forecast(one.case, prior=learned.draws(DRAWS) if learned else None, draws=DRAWS)
-        out.append(Answer(one, told, learned.cooks if learned else 0, _notes(one, told)))
+        places = places_told(one.case, told.draws[:PLACE_DRAWS])
+        out.append(Answer(one, told, learned.cooks if learned else 0, _notes(one, told), places))
     return out
 
 
@@ -115,13 +118,12 @@ def show() -> View:
 def why() -> View:
     """What each difference between the first case and the others is worth."""
     asked = [one for one in _asked() if one.case is not None]
-    found: list[tuple[Asked, Explained | None]] = []
+    found: list[tuple[Asked, Explained]] = []
     for other in asked[1:]:
         first_case, other_case = asked[0].case, other.case
         assert first_case is not None
         assert other_case is not None
-        few = len(differing(first_case, other_case)) <= MOST_DIFFERENCES
-        found.append((other, explain(plain(first_case), plain(other_case)) if few else None))
+        found.append((other, explain(plain(first_case), plain(other_case))))
     return render_template("whatif/why.html", first=asked[0] if asked else None, found=found)
 
 
