@@ -11,7 +11,7 @@ from .serving import child, end, prepare, stoppable, throwaway_cluster, wait_unt
 
 FOLDER = Path(__file__).resolve().parents[3] / "docs" / "screenshots"
 BENCH, PHONE = (1280, 800), (390, 844)
-COLLAR, LAMB, TURKEY = 1, 2, 3
+COLLAR, LAMB, TURKEY, RUNNING = 1, 2, 3, 17
 
 # name, address, size, night
 VIEWS = (
@@ -23,6 +23,10 @@ VIEWS = (
     ("record-phone", f"/trials/{COLLAR}/record", PHONE, False),
     ("curves", f"/trials/{COLLAR}/curves", BENCH, False),
     ("curves-night", f"/trials/{LAMB}/curves", BENCH, True),
+    ("curves-forecast", f"/trials/{RUNNING}/curves", BENCH, False),
+    ("what-if", "/what-if", BENCH, False),
+    ("what-if-phone", "/what-if", PHONE, False),
+    ("stations", f"/trials/{RUNNING}/stations", BENCH, False),
     ("tasting", f"/trials/{COLLAR}/tasting", BENCH, False),
     ("verdict", f"/trials/{COLLAR}/verdict", BENCH, False),
 )
@@ -36,6 +40,23 @@ def browser_options() -> dict[str, object]:
     return {"executable_path": ensure_chromium(), "args": flags}
 
 
+def _learn(url: str) -> None:
+    """What the worker would do by and by: learn from every finished cook."""
+    from bruvet.core.units import Units
+    from bruvet.records.models import Trial
+    from bruvet.records.store import open_engine, session_scope
+    from bruvet.work.analysis import TrialFacts
+    from bruvet.work.forecasts import learn_from, to_learn_from
+
+    engine = open_engine(url)
+    with session_scope(engine) as session:
+        for trial_id in to_learn_from(session):
+            trial = session.get(Trial, trial_id)
+            assert trial is not None
+            learn_from(TrialFacts(session, trial, Units()))
+    engine.dispose()
+
+
 def shoot() -> None:
     from playwright.sync_api import sync_playwright
 
@@ -47,6 +68,7 @@ def shoot() -> None:
         url = cluster.url("shots")
         say("Loading the demo")
         prepare(url, demo=True)
+        _learn(url)
         address = f"127.0.0.1:{free_port()}"
         processes = [
             child("shots", web_command(address), {"DATABASE_URL": url, "BRUVET_SECRET": "only for the pictures"})
@@ -72,6 +94,10 @@ def shoot() -> None:
                         page.click("text=Look at it")
                     if "curves" in name:
                         page.wait_for_selector("[data-ready]")
+                    if name == "curves-forecast":
+                        page.click("[data-told-button]")
+                        page.wait_for_selector("[data-told-words]:not([hidden])")
+                        page.wait_for_selector("[data-aligned]")
                         page.wait_for_selector("[data-aligned]")
                     page.screenshot(path=FOLDER / f"{name}.png")
                     say(f"  {name}.png")

@@ -11,7 +11,9 @@ import numpy as np
 from bruvet.core.trial.phases import Phase, phases, planned
 from bruvet.core.trial.terms import ARM_LOOKS, EventKind
 from bruvet.core.units import span_words
+from bruvet.records.models import Arm
 from bruvet.work.analysis import TrialFacts, arm_name
+from bruvet.work.forecasts import outline_told
 
 TOP = 4.0
 ROW = 84.0
@@ -72,11 +74,21 @@ class Strip:
     said: str
 
 
+def _plan_times(arm: Arm) -> tuple[float | None, float | None]:
+    """Minutes of the planned wrap and of done: as typed, and by the twin where the plan says only how, not when."""
+    if arm.done_at_min is not None or not arm.pieces:
+        return arm.wrap_at_min, arm.done_at_min
+    told = outline_told(arm.pieces[0])
+    if told is None:
+        return arm.wrap_at_min, None
+    return (told.wrap_min if arm.wrap_at_min is None else arm.wrap_at_min), told.done_min
+
+
 def draw(facts: TrialFacts, frame: Frame | None = None) -> Strip:
     """Lay out the strip of a trial, all arms aligned at meat on."""
     frame = frame or Frame()
     arms = facts.trial.arms
-    plans = {arm.id: planned(arm.wrap_in, arm.wrap_at_min, arm.done_at_min, arm.rest_min) for arm in arms}
+    plans = {arm.id: planned(arm.wrap_in, *_plan_times(arm), arm.rest_min) for arm in arms}
     last = facts.last_min
     for plan in plans.values():
         last = max([last, *(phase.end_min for phase in plan)])

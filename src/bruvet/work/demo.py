@@ -330,9 +330,9 @@ def _collar(session: Session, cookers: dict[str, Cooker]) -> None:
     )
     trial.arms = [
         Arm(letter="A", label="foil", cooker_id=drum, pit_target_c=target, wrap_rule="temperature", wrap_in="foil", wrap_at_c=70.0,
-            done_rule="feel", done_at_c=94.0, done_at_min=450, wrap_at_min=270, rest_kind="box", rest_min=60, wood="Pear, two chunks", rub=RUB),
+            done_rule="feel", done_at_c=94.0, done_at_min=330, wrap_at_min=195, rest_kind="box", rest_min=60, wood="Pear, two chunks", rub=RUB),
         Arm(letter="B", label="bare", cooker_id=drum, pit_target_c=target, wrap_rule="never", wrap_in="none",
-            done_rule="feel", done_at_c=94.0, done_at_min=540, rest_kind="box", rest_min=60, wood="Pear, two chunks", rub=RUB),
+            done_rule="feel", done_at_c=94.0, done_at_min=500, rest_kind="box", rest_min=60, wood="Pear, two chunks", rub=RUB),
     ]  # fmt: skip
     trial.arms[0].pieces = [_piece("pork-collar", 1.92, 86, 4.0, bone="out", grade="club order", cooked_kg=1.27)]
     trial.arms[1].pieces = [_piece("pork-collar", 2.04, 90, 4.5, bone="out", grade="club order", cooked_kg=1.21)]
@@ -427,11 +427,10 @@ def _cheeks(session: Session, cookers: dict[str, Cooker]) -> None:
         cook_date=date(2026, 12, 5),
         tz=TZ,
     )
-    times = {"foil": (240, 400), "paper": (240, 440), "tray": (240, 420)}
     trial.arms = [
         Arm(letter=letter, label=wrap, cooker_id=cookers["drum"].id, pit_target_c=c_from_f(250.0), wrap_rule="stall-and-bark", wrap_in=wrap,
-            wrap_at_min=times[wrap][0], done_at_c=96.0, done_at_min=times[wrap][1], rest_min=120, wood="Pear", rub=RUB)
-        for letter, wrap in zip("ABC", times, strict=True)
+            done_at_c=96.0, rest_min=120, wood="Pear", rub=RUB)
+        for letter, wrap in zip("ABC", ("foil", "paper", "tray"), strict=True)
     ]  # fmt: skip
     for arm in trial.arms:
         arm.pieces = [Piece(number=1, cut="beef-cheek", source=BUTCHER)]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date
 
 import numpy as np
@@ -17,6 +17,7 @@ from bruvet.core.trial.terms import RestKind, WrapRule
 from bruvet.core.twin.case import BadCase, Case, Rest, checked
 from bruvet.core.twin.draws import DIMENSIONS, INDEX, SPREAD
 from bruvet.core.twin.explain import Explained, explain
+from bruvet.core.twin.forecast import crossing, forecast
 from bruvet.core.twin.learn import Learned, Lesson, learn, lesson
 from bruvet.core.units import Units
 from bruvet.records.models import Arm, Cooker, Event, LessonRow, Piece, Trial
@@ -28,6 +29,7 @@ STALL_WRAP_C = 70.0
 USUAL_DONE_C = 95.0
 PIT_STEP_MIN = 15.0
 FEWEST_READINGS = 20
+OUTLINE_DRAWS = 16
 
 
 def planned_case(piece: Piece) -> Case | None:
@@ -57,6 +59,27 @@ def planned_case(piece: Piece) -> Case | None:
         until_c=arm.done_at_c or USUAL_DONE_C,
     )
     return _usable(case)
+
+
+@dataclass(frozen=True)
+class Outline:
+    """When the twin's middle piece is wrapped and done, minutes from meat on."""
+
+    wrap_min: float | None
+    done_min: float | None
+
+
+def outline_told(piece: Piece) -> Outline | None:
+    """The plan's times by the twin, for the outline on the strip."""
+    case = planned_case(piece)
+    if case is None:
+        return None
+    found = forecast(case, draws=OUTLINE_DRAWS)
+    wrap = case.wraps[0][0] if case.wraps else None
+    if case.wrap_at_c is not None:
+        passed = crossing(found.t_min, found.typical_c[:, None], case.wrap_at_c[0])[0]
+        wrap = float(passed) if np.isfinite(passed) else None
+    return Outline(wrap, found.done_min.p50 if found.done_min else None)
 
 
 def cooked_case(facts: TrialFacts, piece: Piece, until_min: float | None = None) -> Case | None:

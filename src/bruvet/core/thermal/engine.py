@@ -33,10 +33,10 @@ UNWRAPPED_KG_M2 = 0.05
 # keeps the surface as wet as it gets; where fat has half filled the pores of paper.
 FRESH_KG_M2, USUAL_LEAN = 1.7, 0.8
 WETTING_KG_M2 = 2.4
-SOAKING_C, SOAKING_PER_C = 76.0, 0.12
+SOAKING_C, SOAKING_PER_C = 74.5, 0.22
 WRAPS = {
     "none": Wrapped(1.0, 1.0, 1.0, 0.0),
-    "paper": Wrapped(0.62, 0.58, 0.0, 0.020),
+    "paper": Wrapped(0.54, 0.42, 0.0, 0.019),
     "tray": Wrapped(0.99, 0.78, 0.35, 0.0013),
     "foil": Wrapped(0.98, 0.67, 0.0, 0.002),
 }

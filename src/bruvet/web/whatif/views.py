@@ -23,7 +23,7 @@ from bruvet.web.access import person, units
 from bruvet.web.database import db
 from bruvet.work.forecasts import lessons_before
 
-from .cases import MOST_CASES, Asked, address_of, forms_in, plain, read, usual, without
+from .cases import MOST_CASES, Asked, address_of, forms_in, plain, read, without
 from .picture import draw
 
 blueprint = Blueprint("whatif", __name__, template_folder="templates")
@@ -219,6 +219,3 @@ def _into_arm(arm: Arm, one: Asked) -> None:
     piece.trimmed_kg = piece.trimmed_kg or round(case.mass_kg, 3)
     piece.thickness_mm = piece.thickness_mm or case.thickness_mm
     piece.start_c = piece.start_c if piece.start_c is not None else case.start_c
-
-
-__all__ = ["blueprint", "usual"]

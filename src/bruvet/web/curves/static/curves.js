@@ -122,7 +122,7 @@
     stripAsked += 1;
     const mine = stripAsked;
     setTimeout(async () => {
-      if (mine !== stripAsked) return;
+      if (mine !== stripAsked || !chart) return;
       const box = chart.over.getBoundingClientRect();
       const frame = holder.getBoundingClientRect();
       const { min, max } = chart.scales.x;
@@ -141,9 +141,9 @@
     const mine = asked;
     const whole = min <= full[0] + 0.01 && max >= full[1] - 0.01;
     setTimeout(async () => {
-      if (mine !== asked) return;
+      if (mine !== asked || !chart) return;
       const answer = whole ? overview : await (await fetch(asking(`from=${min}&to=${max}`))).json();
-      if (mine !== asked) return;
+      if (mine !== asked || !chart) return;
       chart.setData(table(answer), false);
       chart.redraw();
     }, 180);
@@ -236,6 +236,7 @@
     chart.destroy();
     chart = null;
     delete holder.dataset.ready;
+    delete stripHolder.dataset.aligned;
     await draw();
     toldButton.disabled = false;
     toldWords.hidden = !(overview.told && overview.told.length);
