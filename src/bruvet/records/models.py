@@ -102,6 +102,11 @@ class Trial(Stamped, Base):
     temp_unit: Mapped[str] = mapped_column(String(1), default="f")
     mass_unit: Mapped[str] = mapped_column(String(2), default="lb")
     own_words: Mapped[str] = mapped_column(default="")
+    serve_at: Mapped[datetime | None]
+    together: Mapped[str] = mapped_column(String(10), default="finish")
+    assurance: Mapped[float] = mapped_column(default=0.9)
+    hands: Mapped[int] = mapped_column(default=1)
+    spritz_every_min: Mapped[float | None]
     updated_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
     arms: Mapped[list[Arm]] = relationship(back_populates="trial", order_by="Arm.letter", cascade="all, delete-orphan")
     probes: Mapped[list[Probe]] = relationship(

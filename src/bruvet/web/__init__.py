@@ -70,6 +70,7 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .cook import views as cook
     from .cookers import views as cookers
     from .curves import views as curves
+    from .day import views as day
     from .logs import views as logs
     from .plan import views as plan
     from .stations import views as stations
@@ -77,7 +78,7 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .verdict import views as verdict
     from .whatif import views as whatif
 
-    for step in (account, bench, plan, cookers, logs, cook, curves, taste, verdict, whatif, stations, api):
+    for step in (account, bench, plan, day, cookers, logs, cook, curves, taste, verdict, whatif, stations, api):
         app.register_blueprint(step.blueprint)
     # Machines send a token of their own, and no cookie that a page elsewhere could misuse.
     csrf.exempt(api.blueprint)

@@ -18,6 +18,7 @@ from .access import units
 
 STEPS = (
     ("plan.show", "Plan"),
+    ("day.show", "Day"),
     ("logs.files", "Logs"),
     ("cook.record", "Record"),
     ("curves.show", "Curves"),

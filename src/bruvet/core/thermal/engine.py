@@ -37,7 +37,7 @@ SOAKING_C, SOAKING_PER_C = 74.5, 0.22
 WRAPS = {
     "none": Wrapped(1.0, 1.0, 1.0, 0.0),
     "paper": Wrapped(0.54, 0.42, 0.0, 0.019),
-    "tray": Wrapped(0.99, 0.78, 0.35, 0.0013),
+    "tray": Wrapped(0.95, 0.72, 0.06, 0.0019),
     "foil": Wrapped(0.98, 0.67, 0.0, 0.002),
 }
 NAMES = tuple(WRAPS)

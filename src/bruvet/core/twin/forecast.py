@@ -66,6 +66,8 @@ class Forecast:
         None when more than half the draws never get there; `reason` then says why.
     typical_c : array, shape (times,)
         The middle draw alone, which has the stall that a band blurs.
+    draws, done_draws : arrays, shape (draws, dimensions) and (draws,)
+        The draws themselves, and the minute at which each is done; infinite where it never is.
     """
 
     t_min: FloatArray
@@ -82,6 +84,7 @@ class Forecast:
     danger_min: float | None
     rest: RestTold | None
     draws: FloatArray
+    done_draws: FloatArray
 
 
 def band(values: FloatArray) -> Band:
@@ -195,6 +198,7 @@ def told(
         danger_min=_danger(run),
         rest=_rested(case, case.rest, z, pieces, run) if case.rest and run.at_done else None,
         draws=z,
+        done_draws=done,
     )
 
 

@@ -106,3 +106,29 @@ def test_a_station_is_set_up_by_hand(page: Page, engine) -> None:
     expect(page.get_by_role("status")).to_contain_text("sits at A1 middle")
     page.get_by_role("button", name="Take it out").click()
     expect(page.get_by_role("status")).to_contain_text("sits nowhere from now on")
+
+
+def test_a_day_is_planned_from_nothing_to_the_sheet_for_the_wall(page: Page, engine) -> None:
+    from datetime import datetime, timedelta
+
+    with Session(engine) as session:
+        trial = make_trial(session)
+        for arm in trial.arms:
+            arm.done_at_c = 93.0
+        session.commit()
+    page.goto("/trials/1")
+    page.get_by_role("link", name="Day").click()
+    expect(page.get_by_text("Give a serving time")).to_be_visible()
+    page.get_by_label("Serve on").fill(f"{datetime.now() + timedelta(days=3):%Y-%m-%d}")
+    page.get_by_label("at", exact=True).fill("18:00")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("What to do when")).to_be_visible()
+    expect(page.locator(".day-strip")).to_be_visible()
+    expect(page.get_by_text("Nothing should need a hand for")).to_be_visible()
+    page.emulate_media(media="print")
+    expect(page.get_by_role("button", name="Sheet for the wall")).to_be_hidden()
+    expect(page.locator(".tasks")).to_be_visible()
+    page.emulate_media(media="screen")
+    page.get_by_label("All arms").select_option("start")
+    page.get_by_role("button", name="Work the day out").click()
+    expect(page.get_by_label("All arms")).to_have_value("start")

@@ -1,0 +1,1 @@
+"""The cook day, worked out from when it is to be served."""
