@@ -144,3 +144,20 @@ def test_before_a_serving_time_is_given_the_page_asks_for_one(member, engine) ->
     page = member.get("/trials/1/day")
     assert page.status_code == 200
     assert "Give a serving time" in page.text
+
+
+def test_the_plan_says_whether_it_is_fair_and_how_many_pieces_it_takes(member, engine) -> None:
+    planned(engine)
+    page = member.get("/trials/1/fair").text
+    assert "This cannot answer the question, because cooker" in page
+    assert "cook both in one cooker" in page
+    assert re.search(r"With one piece an arm, only a difference beyond <?[^<]+ would stand out", page)
+    with Session(engine) as session:
+        trial = session.get(Trial, 1)
+        for arm in trial.arms:
+            arm.cooker_id = trial.arms[0].cooker_id
+        trial.arms[1].pieces[0].trimmed_kg = trial.arms[0].pieces[0].trimmed_kg
+        session.commit()
+    mended = member.get("/trials/1/fair").text
+    assert "Fair: nothing that is known differs" in mended
+    assert "By the twin" in mended

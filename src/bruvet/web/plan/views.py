@@ -13,6 +13,7 @@ from bruvet.records.models import Arm, Cooker, Piece, Probe, Reading, Trial
 from bruvet.web.access import person, units
 from bruvet.web.database import db, trial_or_404
 from bruvet.web.trial_page import facts_of, trial_page
+from bruvet.work.fair import between_first_arms, fairness_of, how_many
 
 from . import forms
 
@@ -72,6 +73,21 @@ def _take(trial: Trial, editing: Trial | None) -> View:
 def show(trial_id: int) -> View:
     trial = trial_or_404(trial_id)
     return trial_page("plan/show.html", trial, facts_of(trial))
+
+
+@blueprint.get("/trials/<int:trial_id>/fair")
+def fair(trial_id: int) -> View:
+    """What differs between the arms besides the factor, and what the trial's size can show."""
+    trial = trial_or_404(trial_id)
+    facts = facts_of(trial)
+    told = between_first_arms(facts)
+    return render_template(
+        "plan/fair.html",
+        trial=trial,
+        told=told,
+        fairness=fairness_of(facts, told),
+        many=how_many(facts, told),
+    )
 
 
 @blueprint.post("/trials/<int:trial_id>/duplicate")
