@@ -11,7 +11,7 @@ from .serving import child, end, prepare, stoppable, throwaway_cluster, wait_unt
 
 FOLDER = Path(__file__).resolve().parents[3] / "docs" / "screenshots"
 BENCH, PHONE = (1280, 800), (390, 844)
-COLLAR, LAMB, TURKEY, RUNNING = 1, 2, 3, 17
+COLLAR, LAMB, TURKEY, CHEEKS, RUNNING = 1, 2, 3, 4, 17
 
 # name, address, size, night
 VIEWS = (
@@ -24,6 +24,8 @@ VIEWS = (
     ("curves", f"/trials/{COLLAR}/curves", BENCH, False),
     ("curves-night", f"/trials/{LAMB}/curves", BENCH, True),
     ("curves-forecast", f"/trials/{RUNNING}/curves", BENCH, False),
+    ("fair", f"/trials/{LAMB}/fair", BENCH, False),
+    ("day", f"/trials/{CHEEKS}/day", BENCH, False),
     ("what-if", "/what-if", BENCH, False),
     ("what-if-phone", "/what-if", PHONE, False),
     ("stations", f"/trials/{RUNNING}/stations", BENCH, False),

@@ -90,6 +90,8 @@ def at(day: date, hour: int, minute: int) -> datetime:
 
 
 COLLAR_DAY, LAMB_DAY, TURKEY_DAY = date(2026, 5, 2), date(2026, 6, 20), date(2026, 9, 12)
+# The planned one is always some days ahead, whenever the demo is first loaded.
+CHEEKS_DAY = datetime.now(ZoneInfo(TZ)).date() + timedelta(days=12)
 COLLAR_ON, LAMB_ON, TURKEY_ON = at(COLLAR_DAY, 7, 40), at(LAMB_DAY, 21, 15), at(TURKEY_DAY, 14, 5)
 
 
@@ -423,9 +425,11 @@ def _cheeks(session: Session, cookers: dict[str, Cooker]) -> None:
         title="Beef cheeks: foil, paper or a tray",
         question="Which wrap keeps beef cheeks moist without washing off the bark?",
         factor="wrap",
+        spritz_every_min=45,
         held_same="Drum at 250 °F, wrap when the stall has begun and the bark is set, done by feel, two hours in the box.",
-        cook_date=date(2026, 12, 5),
+        cook_date=CHEEKS_DAY,
         tz=TZ,
+        serve_at=at(CHEEKS_DAY, 18, 30),
     )
     trial.arms = [
         Arm(letter=letter, label=wrap, cooker_id=cookers["drum"].id, pit_target_c=c_from_f(250.0), wrap_rule="stall-and-bark", wrap_in=wrap,

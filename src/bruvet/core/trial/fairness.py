@@ -89,8 +89,8 @@ def judge(factor: str, differences: Sequence[Difference], worth: Mapping[str, fl
     if treatments:
         differs = "differs" if len(treatments) == 1 else "differ"
         sentence = (
-            f"This cannot answer the question, because {_listed(treatments)} {differs} as well as the {factor.lower()}. "
-            f"The cheapest mend: {rows[0].mend}."
+            f"This cannot answer the question, because {_listed(treatments)} {differs} as well as the {factor.lower()}."
+            f" The cheapest mend: {rows[0].mend}."
         )
         return Fairness("cannot", sentence, tuple(rows))
     if rows:
