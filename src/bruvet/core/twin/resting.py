@@ -16,14 +16,14 @@ from .draws import grid_of
 FloatArray = NDArray[np.float64]
 
 # Convection W/m²K and share of radiation around a resting piece (ours, after handbook values for still air and foam).
-STILL_AIR = {"counter": (5.0, 0.9), "box": (1.3, 0.05), "hot-hold": (6.0, 0.8)}
-BOX_C, BOX_FALL_C_PER_MIN = 62.0, 0.03
+STILL_AIR = {"counter": (5.0, 0.9), "box": (5.5, 0.10), "hot-hold": (6.0, 0.8)}
+BOX_C, BOX_FALL_C_PER_MIN = 60.0, 0.04
 
 
 def rested(case: Case, rest: Rest, pieces: Pieces, begin: State) -> tuple[FloatArray, FloatArray]:
     """Minutes since the pull, shape (steps,), and probe temperatures, shape (steps, draws).
 
-    The box is warmed by the piece and cools slowly; its air is taken as 62 °C falling by 1.8 °C an hour (ours).
+    The box is warmed by the piece and cools slowly; its air is taken as 60 °C falling by 2.4 °C an hour (ours).
     """
     minutes = int(np.ceil(max(rest.minutes, 1.0))) + 1
     h, radiant = STILL_AIR[rest.kind]
