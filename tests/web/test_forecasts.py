@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, datetime
 
 import numpy as np
 import pytest
@@ -13,7 +14,7 @@ from bruvet.core.units import Units
 from bruvet.records.models import Event, LessonRow, Trial
 from bruvet.work import demo
 from bruvet.work.analysis import TrialFacts
-from bruvet.work.forecasts import cooked_case, explained, learn_from, learned_for, planned_case, to_learn_from
+from bruvet.work.forecasts import cooked_case, explained, from_now, learn_from, learned_for, planned_case, to_learn_from
 from made import ON, make_trial
 
 
@@ -121,3 +122,28 @@ def test_a_case_can_be_made_for_every_piece_of_the_demo(engine) -> None:
                 assert planned_case(piece) is not None
                 case = cooked_case(facts, piece)
                 assert case is None or replace(case, readings=()).pit_c[0][1] > 40
+
+
+def test_a_running_cook_is_told_from_its_last_reading_with_what_ifs(member, engine) -> None:
+    with Session(engine) as session:
+        demo.load(session, lambda password: password, lambda what: None)
+        demo.keep_running(session, datetime.now(UTC))
+        session.commit()
+        trial = session.scalars(select(Trial).where(Trial.title == demo.RUNNING_TITLE)).one()
+        facts = TrialFacts(session, trial, Units())
+        paper, bare = (from_now(facts, piece) for piece in facts.pieces)
+        assert paper is not None
+        assert bare is not None
+        assert bare.now_min == pytest.approx(220, abs=2)
+        done = {t.option.name: t.told.done_min.p50 for t in bare.tried if t.told.done_min}
+        assert done["foil now"] < done["paper now"] < done["go on as it is"]
+        hotter, cooler = (t.told.done_min for t in bare.tried if t.option.pit_c)
+        assert hotter.p50 < done["go on as it is"] < (cooler.p50 if cooler else 1e9)
+        assert all(value > bare.now_min for value in done.values())
+        number = trial.id
+    page = member.get(f"/trials/{number}/curves/now").text
+    assert "foil now" in page
+    assert "go on as it is" in page
+    assert "What it will do" in member.get(f"/trials/{number}/curves").text
+    assert "What it will do" not in member.get("/trials/1/curves").text
+    assert member.get("/trials/1/curves/now").status_code == 200

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
@@ -269,3 +270,14 @@ def test_the_demo_has_a_trial_under_way_that_its_station_goes_on_with(engine, me
     assert home.index("paper or bare") < home.index("Beef cheeks: foil, paper or a tray")
     with Session(engine) as session:
         assert demo.keep_running(session, now + timedelta(hours=30))[1] > began
+
+
+def test_a_cook_in_the_rain_has_a_colder_pit() -> None:
+    from bruvet.instruments.bench_cook import Script, cook
+
+    script = Script("kettle", "pork-collar", 2.0, 88.0, ((0.0, 121.0),), seed=3)
+    dry = cook(script)
+    seed = next(s for s in range(60) if weather(s, 6).rain_mm_h.max() > 2)
+    wet = cook(replace(script, weather_seed=seed))
+    early = slice(30, 300)
+    assert (dry.pit_c[early] - wet.pit_c[early]).max() > 6

@@ -40,6 +40,7 @@ def describe(one: argparse.ArgumentParser) -> None:
     one.add_argument("--bone", metavar="MIN+°C", help="probe touches bone: from minute + reads warmer by, as 90+8")
     one.add_argument("--lid", type=float, action="append", default=[], metavar="MIN", help="lid opened for 3 min")
     one.add_argument("--fire-out", type=float, metavar="MIN", help="the fire begins to fail")
+    one.add_argument("--weather", type=int, metavar="SEED", help="wind and rain, made up from a seed")
     one.add_argument("--seed", type=int, default=1)
     one.add_argument("--demo", action="store_true", help="the demo's own station")
 
@@ -85,6 +86,7 @@ def _script(given: argparse.Namespace) -> Script:
         lid=tuple((minute, 3.0) for minute in given.lid),
         dying_from=given.fire_out,
         seed=given.seed,
+        weather_seed=given.weather,
     )
 
 

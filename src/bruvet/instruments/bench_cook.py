@@ -14,6 +14,8 @@ from bruvet.core.twin.case import Case, Rest
 from bruvet.core.twin.draws import DIMENSIONS, grid_of, pieces_of
 from bruvet.core.twin.resting import rested
 
+from .weather import taken_from_pit, weather
+
 FloatArray = NDArray[np.float64]
 NOISE_C = 0.12
 LONGEST_MIN = 1500
@@ -40,6 +42,7 @@ class Script:
     dying_from: float | None = None
     mended: float | None = None
     seed: int = 1
+    weather_seed: int | None = None
     warm_up_min: float = 20.0
 
 
@@ -64,8 +67,18 @@ def quirks(seed: int) -> FloatArray:
 def cook(script: Script) -> Logged:
     """Run a script to its pull and through its rest."""
     case = Case(script.cut, script.mass_kg, script.cooker, script.thickness_mm, script.start_c)
+    outside = None
+    if script.weather_seed is not None:
+        outside = taken_from_pit(weather(script.weather_seed, LONGEST_MIN // 60 + 2), LONGEST_MIN)
     pit = pit_trace(
-        script.cooker, script.settings, LONGEST_MIN, script.seed, script.lid, script.dying_from, script.mended
+        script.cooker,
+        script.settings,
+        LONGEST_MIN,
+        script.seed,
+        script.lid,
+        script.dying_from,
+        script.mended,
+        weather_c=outside,
     )
     changes = () if script.wrap_at_c is None else (Change(script.wrap_in, at_c=script.wrap_at_c),)
     opened = tuple(at for at, _ in script.lid)

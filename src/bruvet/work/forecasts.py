@@ -11,14 +11,17 @@ from sqlalchemy import exists, select
 from sqlalchemy.orm import Session
 
 from bruvet.core.curves.findings import first_mark
+from bruvet.core.thermal.cooker import HABITS
 from bruvet.core.thermal.cuts import CUTS
 from bruvet.core.thermal.engine import WRAPS
 from bruvet.core.trial.terms import RestKind, WrapRule
 from bruvet.core.twin.case import BadCase, Case, Rest, checked
 from bruvet.core.twin.draws import DIMENSIONS, INDEX, SPREAD
+from bruvet.core.twin.during import condition
 from bruvet.core.twin.explain import Explained, explain
 from bruvet.core.twin.forecast import crossing, forecast
 from bruvet.core.twin.learn import Learned, Lesson, learn, lesson
+from bruvet.core.twin.whatif import Option, Tried, what_if
 from bruvet.core.units import Units
 from bruvet.records.models import Arm, Cooker, Event, LessonRow, Piece, Trial
 
@@ -212,7 +215,10 @@ def cooker_words(lessons: list[Lesson], cooker: Cooker, units: Units) -> str:
         return ""
     # A cut that nobody cooks leaves the cooker's own part alone.
     learned = learn(lessons, key, "")
-    heat, offset = learned.mean[INDEX["heat"]] * SPREAD["heat"], learned.mean[INDEX["offset_c"]] * SPREAD["offset_c"]
+    heat, offset = (
+        learned.mean[INDEX["heat"]] * SPREAD["heat"],
+        learned.mean[INDEX["offset_c"]] * HABITS[cooker.kind].place_c,
+    )
     stronger = "as strong as" if abs(heat) < 0.02 else f"{abs(heat):.0%} {'stronger' if heat > 0 else 'weaker'} than"
     step = units.step_text(abs(offset))
     apart = f"{step} {'hotter' if offset > 0 else 'cooler'} than" if abs(offset) >= 0.5 else "as warm as"
@@ -228,3 +234,47 @@ def explained(facts: TrialFacts, first: Piece, second: Piece) -> Explained | Non
         return None
     gap = totals[1] - totals[0] if totals[0] is not None and totals[1] is not None else None
     return explain(replace(cases[0], readings=()), replace(cases[1], readings=()), gap)
+
+
+@dataclass(frozen=True)
+class FromNow:
+    """A running piece told from its last reading on: options with their forecasts, the first to go on as it is."""
+
+    piece: Piece
+    now_min: float
+    last_c: float
+    tried: tuple[Tried, ...]
+
+
+NOW_DRAWS = 128
+PIT_STEP_C = 25 / 1.8
+
+
+def from_now(facts: TrialFacts, piece: Piece) -> FromNow | None:
+    """What a piece under way will do, and what it would do if; None when it is not, or no longer, cooking."""
+    cook = facts.cooks[piece.id]
+    if first_mark(cook.marks, "pull") is not None or len(cook.t_min) < FEWEST_READINGS:
+        return None
+    case = cooked_case(facts, piece)
+    if case is None or not case.readings:
+        return None
+    now, last_c = case.readings[-1]
+    pits = [temp for at, temp in case.pit_c if at >= now - 60.0] or [case.pit_c[-1][1]]
+    ahead = float(np.mean(pits))
+    case = replace(case, pit_c=(*(step for step in case.pit_c if step[0] < now), (now, ahead)))
+    z = condition(case, learned_for(facts.session, piece).draws(NOW_DRAWS))
+    wrapped = case.wraps[-1][1] if case.wraps else "none"
+    shown = facts.units
+    options = [Option("go on as it is")]
+    if wrapped == "none":
+        options += [Option("foil now", "foil"), Option("paper now", "paper")]
+        if case.wrap_at_c is not None or any(at > now for at, _ in case.wraps):
+            options.append(Option("never wrap it", "none"))
+    else:
+        options.append(Option("unwrap now", "none"))
+    options += [
+        Option(f"pit to {shown.temp_text(ahead + by)}", pit_c=ahead + by)
+        for by in (PIT_STEP_C, -PIT_STEP_C)
+        if 60 < ahead + by < 200
+    ]
+    return FromNow(piece, now, last_c, tuple(what_if(case, z, now, options)))

@@ -165,3 +165,13 @@ def test_a_thin_end_is_ahead_and_the_bone_side_behind() -> None:
     assert thin.then_c.p50 is not None
     assert bone.then_c.p50 is not None
     assert bone.then_c.p50 < SHOULDER.until_c < thin.then_c.p50
+
+
+def test_meat_on_later_is_done_that_much_later_and_only_before_it_is_on() -> None:
+    stay, later = what_if(SHOULDER, standard(16), 0.0, [Option("stay"), Option("an hour later", later_min=60.0)])
+    assert stay.done_min is not None
+    assert later.done_min is not None
+    assert stay.done_min.p50 is not None
+    assert later.done_min.p50 == stay.done_min.p50 + 60.0
+    with pytest.raises(ValueError, match="cannot go on later"):
+        what_if(SHOULDER, standard(16), 30.0, [Option("too late", later_min=60.0)])

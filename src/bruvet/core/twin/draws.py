@@ -21,12 +21,12 @@ FloatArray = NDArray[np.float64]
 # Each thing drawn, with one standard deviation: relative for factors, else in its unit. Ours, wide enough that the
 # check cooks fall in their bands as often as they should.
 SPREAD = {
-    "thickness": 0.09,
+    "thickness": 0.09,  # of a usual cut; each cut has its own
     "heft": 0.09,
     "heat": 0.14,
     "wet": 0.22,
     "arriving": 0.20,
-    "offset_c": 4.0,
+    "offset_c": 4.0,  # of a usual cooker; each kind has its own
     "place": 0.60,
     "damp": 0.40,
     "paper": 0.40,
@@ -85,7 +85,7 @@ def pieces_of(case: Case, z: FloatArray) -> Pieces:
     def spread(name: str, width: float | None = None) -> FloatArray:
         return np.asarray(z[:, INDEX[name]] * (SPREAD[name] if width is None else width))
 
-    measured = MEASURED_THICKNESS if case.thickness_mm is not None else None
+    measured = MEASURED_THICKNESS if case.thickness_mm is not None else rule.spread
     half = half_m(case) * np.exp(spread("thickness", measured))
     fat = np.clip(rule.fat * np.exp(spread("fat")), 0.01, 0.75)
     lean = (1 - fat) / USUAL_LEAN
@@ -104,7 +104,7 @@ def pieces_of(case: Case, z: FloatArray) -> Pieces:
         wet=WET * lean**LEAN_POWER * rule.skin * np.exp(spread("wet")),
         dry=DRY * ones,
         arriving=np.minimum(ARRIVING * np.exp(spread("arriving")), 1.2),
-        offset_c=spread("offset_c"),
+        offset_c=spread("offset_c", habit.place_c),
         place=np.clip(PLACE * np.exp(spread("place")), 0.0, 0.6),
         area_m2=area,
         mass_kg=case.mass_kg * ones,

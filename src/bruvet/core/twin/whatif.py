@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from .case import Case
 from .course import pit_set_later
-from .forecast import GIVE_UP_MIN, Forecast, told
+from .forecast import GIVE_UP_MIN, Band, Forecast, told
 
 FloatArray = NDArray[np.float64]
 
@@ -37,11 +37,19 @@ class Option:
 
 @dataclass(frozen=True)
 class Tried:
-    """An option with its forecast; `later_min` counts on top of the forecast's minutes."""
+    """An option with its forecast, whose minutes count from its own meat on."""
 
     option: Option
     case: Case
     told: Forecast
+
+    @property
+    def done_min(self) -> Band | None:
+        """When it is done, in minutes from when meat was to go on without any option."""
+        done, later = self.told.done_min, self.option.later_min
+        if done is None:
+            return None
+        return Band(*(None if bound is None else bound + later for bound in (done.p10, done.p50, done.p90)))
 
 
 def taken(case: Case, option: Option, now_min: float) -> Case:
@@ -68,9 +76,16 @@ def what_if(case: Case, z: FloatArray, now_min: float, options: Sequence[Option]
         What was done, and is planned, without any of the options.
     z : array, shape (draws, dimensions)
         Draws that agree with the readings so far (`during.condition`).
+
+    Raises
+    ------
+    ValueError
+        When an option would put meat on later that is on already.
     """
     out = []
     for option in options:
+        if option.later_min and now_min > 0:
+            raise ValueError(f"{option.name}: meat that is on cannot go on later")
         other = taken(case, option, now_min)
         out.append(Tried(option, other, told(other, z, now_min, before=case if now_min > 0 else None)))
     return out

@@ -7,6 +7,7 @@ import io
 import math
 import re
 from dataclasses import dataclass
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from flask import Blueprint, Response, jsonify, render_template, request
 from numpy.typing import NDArray
 from werkzeug.wrappers import Response as AnyResponse
 
+from bruvet.core.curves.findings import first_mark
 from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Figure
 from bruvet.core.trial.terms import ARM_LOOKS, EventKind
 from bruvet.core.twin.forecast import Forecast, forecast
@@ -21,11 +23,11 @@ from bruvet.core.units import span_text
 from bruvet.records.models import Piece, Trial
 from bruvet.web.access import units
 from bruvet.web.database import trial_or_404
-from bruvet.web.shown import number
+from bruvet.web.shown import clock, number
 from bruvet.web.strip import Frame, draw
 from bruvet.web.trial_page import facts_of, trial_page
 from bruvet.work.analysis import TrialFacts, arm_name
-from bruvet.work.forecasts import explained, learned_for, planned_case
+from bruvet.work.forecasts import explained, from_now, learned_for, planned_case
 
 blueprint = Blueprint(
     "curves", __name__, template_folder="templates", static_folder="static", static_url_path="/curves-static"
@@ -69,6 +71,10 @@ def show(trial_id: int) -> str:
         also=text,
         also_problem=problem,
         has_readings=bool(trial.probes),
+        cooking=any(
+            len(facts.cooks[piece.id].t_min) and first_mark(facts.cooks[piece.id].marks, "pull") is None
+            for piece in facts.pieces
+        ),
     )
 
 
@@ -293,6 +299,20 @@ def why(trial_id: int) -> str:
     facts = facts_of(trial)
     found = [(piece, explained(facts, facts.pieces[0], piece)) for piece in facts.pieces[1:]]
     return render_template("curves/why.html", trial=trial, first=facts.pieces[0], found=found)
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/now")
+def now(trial_id: int) -> str:
+    """What the pieces that are being cooked will do from now on, and what they would do if."""
+    trial = trial_or_404(trial_id)
+    facts = facts_of(trial)
+    found = [one for piece in facts.pieces if (one := from_now(facts, piece)) is not None]
+
+    def clock_at(piece: Piece, minute: float) -> str:
+        zero = facts.zeros[piece.id][0]
+        return clock(zero + timedelta(minutes=minute), trial.tz) if zero is not None else span_text(minute)
+
+    return render_template("curves/now.html", trial=trial, found=found, clock_at=clock_at)
 
 
 @blueprint.get("/trials/<int:trial_id>/curves/strip")
