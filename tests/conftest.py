@@ -117,9 +117,12 @@ def site(app) -> Iterator[str]:
 
 @pytest.fixture(scope="session")
 def chromium():
-    from playwright.sync_api import sync_playwright
+    from playwright.sync_api import expect, sync_playwright
 
     from bruvet.command.shooting import browser_options
+
+    # A busy machine is slow, not wrong.
+    expect.set_options(timeout=20_000)
 
     if "BRUVET_CHROMIUM" not in os.environ:
         pytest.skip("no Chromium: run the tests with ./bruvet test")

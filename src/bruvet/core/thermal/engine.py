@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from .air import STANDARD_PA, boiling_c
 from .air import vapour_pa as humid_pa
 from .body import Grid, place_of, solve_all
-from .meat import Tables, fat_by_volume, look_up, tables
+from .meat import TABLE_FROM_C, TABLE_TOP_C, Tables, fat_by_volume, look_up, tables
 from .surface import Around, Wrapped, balance
 
 FloatArray = NDArray[np.float64]
@@ -41,6 +41,8 @@ WRAPS = {
     "foil": Wrapped(0.98, 0.67, 0.0, 0.002),
 }
 NAMES = tuple(WRAPS)
+# Steam may fill a cooker to this share of the air.
+DAMPEST = 0.9
 BARE, PAPER = NAMES.index("none"), NAMES.index("paper")
 _CONVECTION = np.array([w.convection for w in WRAPS.values()])
 _RADIATION = np.array([w.radiation for w in WRAPS.values()])
@@ -244,7 +246,9 @@ def cook(
     waiting = np.zeros(n, dtype=np.intp)
     outside_pa = humid_pa(course.air_c, course.air_rh) + pieces.damp_pa
     own_pa = own_before = rate_before = into_before = np.zeros(n)
-    deep = WATER_KG_M3 * (1 - fat[:, 0]) * pieces.half_m * grid.volume.sum() * pieces.arriving * pieces.heft
+    dampest_pa = DAMPEST * course.pressure_pa
+    all_water = WATER_KG_M3 * (1 - fat[:, 0]) * pieces.half_m * grid.volume.sum() * pieces.heft
+    deep = all_water * pieces.arriving
     fresh_kg_m2 = FRESH_KG_M2 / USUAL_LEAN * (1 - pieces.fat)
     slimming = pieces.half_m * (SHRINKING / 3) * pieces.area_m2 / pieces.mass_kg
     carrying = pieces.area_m2 / pieces.airflow_kg_s
@@ -286,17 +290,19 @@ def cook(
             regroup = False
         fresh = before in fresh_at
         ratio = 0.0 if fresh else dt / dt_before
-        ahead = inside + ratio * (inside - inside_before)
-        guess = surface + ratio * (surface - surface_before)
+        ahead = _tabled(inside + ratio * (inside - inside_before))
+        guess = _tabled(surface + ratio * (surface - surface_before))
         row = look_up(ahead)
         conductivity = tab.lean_k[row] + fat * tab.more_k[row]
-        spent = lost + ratio * (lost - lost_before)
+        spent = np.minimum(lost + ratio * (lost - lost_before), all_water)
         half = pieces.half_m - slimming * spent
         capacity = (tab.lean_c[row] + fat * tab.more_c[row]) * volume * (half * half / seconds)[:, None]
         beside[:, :-1] = -0.5 * (conductivity[:, 1:] + conductivity[:, :-1]) * grid.face
         squeezed = np.maximum(squeezed, deep * (tab.letting_go[row] @ weight))
         free = np.maximum(squeezed + fresh_kg_m2 - spent, 0.0)
         wet, wettest = pieces.wet - wet_span * np.exp(free * (-1 / WETTING_KG_M2)), pieces.wet
+        # The last tenth of all its water leaves ever more slowly.
+        wet = wet * np.minimum((all_water - spent) * (10 / all_water), 1.0)
         if not all_bare:
             through = passing
             if any_paper:
@@ -308,7 +314,7 @@ def cook(
             gone = film * (1 - math.exp(-dt / FILM_MIN))
             film, sink = film - gone, gone * (2.33e6 / seconds)
         air = air_in_step[i - 1] + pieces.offset_c
-        vapour_pa = outside_pa + own_pa + ratio * (own_pa - own_before)
+        vapour_pa = np.minimum(outside_pa + own_pa + ratio * (own_pa - own_before), dampest_pa)
         steaming = bool(guess.max() > boil)
         around = Around(
             air, convection, radiation, wet, wettest, vapour_pa, sink, course.pressure_pa, boil, steaming
@@ -334,13 +340,13 @@ def cook(
         heat = heat + (0.5 * seconds) * (into + (into if fresh else into_before))
         into_before = into
         lost_before, own_before = lost, own_pa
-        lost = lost + (0.5 * seconds) * (rate + (rate if fresh else rate_before))
+        lost = np.minimum(lost + (0.5 * seconds) * (rate + (rate if fresh else rate_before)), all_water)
         rate_before = rate
         carried = np.maximum(rate, 0.0) * carrying
         own_pa = course.pressure_pa * carried / (0.622 + carried)
         if steaming and inside.max() > boil:
             over = np.maximum(inside - boil, 0.0)
-            lost = lost + (over * capacity).sum(axis=1) * seconds / half / 2.257e6
+            lost = np.minimum(lost + (over * capacity).sum(axis=1) * seconds / half / 2.257e6, all_water)
             inside = inside - over
         reading = probe(inside)
         rows.append((reading, surface, lost, inside @ weight, heat))
@@ -357,6 +363,11 @@ def cook(
         at_done = end if at_done is None else _where(done, at_done, end)
     probe_c, surface_c, lost_kg_m2, mean_c, heat_j_m2 = (np.array(column) for column in zip(*rows, strict=True))
     return Run(times[: len(rows)], probe_c, surface_c, lost_kg_m2, mean_c, heat_j_m2, end, at_done)
+
+
+def _tabled(temp_c: FloatArray) -> FloatArray:
+    """Temperatures kept within what the tables of meat and steam hold."""
+    return np.minimum(np.maximum(temp_c, TABLE_FROM_C), TABLE_TOP_C - 1.0)
 
 
 def _where(first: NDArray[np.bool_], one: State, other: State) -> State:
