@@ -344,7 +344,7 @@ def cook(
         rate_before = rate
         carried = np.maximum(rate, 0.0) * carrying
         own_pa = course.pressure_pa * carried / (0.622 + carried)
-        if steaming and inside.max() > boil:
+        if inside.max() > boil:
             over = np.maximum(inside - boil, 0.0)
             lost = np.minimum(lost + (over * capacity).sum(axis=1) * seconds / half / 2.257e6, all_water)
             inside = inside - over
