@@ -82,6 +82,7 @@ def test_the_forecast_from_before_lies_under_the_curves_when_asked(page: Page, e
     page.goto("/trials/1/curves")
     button = page.get_by_role("button", name="Forecast from before")
     expect(button).to_be_visible()
+    expect(page.locator("[data-help]")).to_be_visible()
     page.keyboard.press("f")
     expect(page.locator("[data-told-words]")).to_contain_text("A1 done at")
     expect(button).to_have_attribute("aria-pressed", "true")

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from bruvet.core.units import Units
 from bruvet.records.models import Event, LessonRow, Trial
-from bruvet.work import demo
+from bruvet.work import demo, demo_running
 from bruvet.work.analysis import TrialFacts
 from bruvet.work.forecasts import cooked_case, explained, from_now, learn_from, learned_for, planned_case, to_learn_from
 from made import ON, make_trial
@@ -127,9 +127,9 @@ def test_a_case_can_be_made_for_every_piece_of_the_demo(engine) -> None:
 def test_a_running_cook_is_told_from_its_last_reading_with_what_ifs(member, engine) -> None:
     with Session(engine) as session:
         demo.load(session, lambda password: password, lambda what: None)
-        demo.keep_running(session, datetime.now(UTC))
+        demo_running.keep_running(session, datetime.now(UTC))
         session.commit()
-        trial = session.scalars(select(Trial).where(Trial.title == demo.RUNNING_TITLE)).one()
+        trial = session.scalars(select(Trial).where(Trial.title == demo_running.RUNNING_TITLE)).one()
         facts = TrialFacts(session, trial, Units())
         paper, bare = (from_now(facts, piece) for piece in facts.pieces)
         assert paper is not None

@@ -252,15 +252,15 @@ def test_made_up_weather_is_weather_and_the_same_for_a_seed() -> None:
 
 
 def test_the_demo_has_a_trial_under_way_that_its_station_goes_on_with(engine, member) -> None:
-    from bruvet.work import demo
+    from bruvet.work import demo, demo_running
 
     with Session(engine) as session:
         demo.load(session, lambda password: password, lambda what: None)
         now = datetime.now(UTC)
-        first, began = demo.keep_running(session, now)
+        first, began = demo_running.keep_running(session, now)
         session.commit()
         count = session.scalar(select(func.count()).select_from(Reading))
-        second, same = demo.keep_running(session, now + timedelta(minutes=20))
+        second, same = demo_running.keep_running(session, now + timedelta(minutes=20))
         session.commit()
         assert same == began
         assert first != second
@@ -269,7 +269,7 @@ def test_the_demo_has_a_trial_under_way_that_its_station_goes_on_with(engine, me
     assert "cooking now" in home
     assert home.index("paper or bare") < home.index("Beef cheeks: foil, paper or a tray")
     with Session(engine) as session:
-        assert demo.keep_running(session, now + timedelta(hours=30))[1] > began
+        assert demo_running.keep_running(session, now + timedelta(hours=30))[1] > began
 
 
 def test_a_cook_in_the_rain_has_a_colder_pit() -> None:

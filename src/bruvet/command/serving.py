@@ -136,7 +136,8 @@ def load_demo(url: str) -> dict[str, str]:
 
     from bruvet.records.store import open_engine, session_scope
     from bruvet.web.access import hasher
-    from bruvet.work.demo import keep_running, load
+    from bruvet.work.demo import load
+    from bruvet.work.demo_running import keep_running
     from bruvet.work.forecasts import to_learn_from
     from bruvet.work.jobs import queue_learning
 

@@ -96,7 +96,7 @@ def stand_in(given: argparse.Namespace) -> None:
     if not token:
         raise Refusal("no token: give --token as the trial's page on stations showed it")
     if given.demo:
-        from bruvet.work.demo import running_channels
+        from bruvet.work.demo_running import running_channels
 
         channels = running_channels()
         began = datetime.fromisoformat(os.environ["BRUVET_STATION_BEGAN"])

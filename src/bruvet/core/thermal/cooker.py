@@ -81,7 +81,7 @@ def burnt_kg(kind: str, pit_c: FloatArray, air_c: float) -> FloatArray:
     return np.cumsum(habit.burn_kg_h / 60 * excess)
 
 
-def follow_settings(kind: str, settings: Sequence[tuple[float, float]], minutes: int, warm: bool = True) -> FloatArray:
+def follow_settings(kind: str, settings: Sequence[tuple[float, float]], minutes: int) -> FloatArray:
     """Level of the pit for each minute, °C: the settings with the cooker's lag, quick up and slow down.
 
     Parameters
@@ -92,7 +92,7 @@ def follow_settings(kind: str, settings: Sequence[tuple[float, float]], minutes:
     habit = HABITS[kind]
     marks = [0, *(min(max(round(at), 0), minutes) for at, _ in settings[1:]), minutes]
     level = np.empty(minutes)
-    value = settings[0][1] if warm else BURN_FROM_C
+    value = settings[0][1]
     for (_, wanted), first, last in zip(settings, marks[:-1], marks[1:], strict=True):
         if last <= first:
             continue

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from bruvet.core.thermal.cuts import CUTS
 from bruvet.core.trial.terms import CookerKind, Cut, RestKind, WrapIn
@@ -157,8 +157,3 @@ def address_of(forms: list[dict[str, str]]) -> dict[str, str]:
     for number, form in enumerate(forms, start=1):
         fields |= {f"{number}-{name}": value for name, value in form.items() if value}
     return fields
-
-
-def plain(case: Case) -> Case:
-    """The case as a plan compares it: without spritz that only fills the day."""
-    return replace(case, readings=())

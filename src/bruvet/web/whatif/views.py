@@ -23,7 +23,7 @@ from bruvet.web.access import person, units
 from bruvet.web.database import db
 from bruvet.work.forecasts import lessons_before
 
-from .cases import MOST_CASES, Asked, address_of, forms_in, plain, read, without
+from .cases import MOST_CASES, Asked, address_of, forms_in, read, without
 from .picture import draw
 
 blueprint = Blueprint("whatif", __name__, template_folder="templates")
@@ -123,7 +123,7 @@ def why() -> View:
         first_case, other_case = asked[0].case, other.case
         assert first_case is not None
         assert other_case is not None
-        found.append((other, explain(plain(first_case), plain(other_case))))
+        found.append((other, explain(first_case, other_case)))
     return render_template("whatif/why.html", first=asked[0] if asked else None, found=found)
 
 
@@ -162,7 +162,7 @@ def _new_trial(asked: list[Asked]) -> View:
     first, second = asked[0].case, asked[1].case
     assert first is not None
     assert second is not None
-    changed = differing(plain(first), plain(second))
+    changed = differing(first, second)
     factor = FACTORS.get(changed[0], Factor.OTHER) if changed else Factor.OTHER
     tz = db().scalar(select(Trial.tz).order_by(Trial.id.desc()).limit(1)) or "UTC"
     trial = Trial(
@@ -202,7 +202,7 @@ def _into_arm(arm: Arm, one: Asked) -> None:
     """Write a case into an arm's plan, and into its first piece where nothing is known of that yet."""
     case = one.case
     assert case is not None
-    told = forecast(plain(case), draws=64)
+    told = forecast(case, draws=64)
     arm.pit_target_c, arm.done_at_c = round(case.pit_c[0][1], 2), round(case.until_c, 2)
     arm.done_at_min = round(told.done_min.p50) if told.done_min and told.done_min.p50 else None
     arm.wrap_rule, arm.wrap_in, arm.wrap_at_c, arm.wrap_at_min = WrapRule.NEVER.value, "none", None, None
