@@ -101,6 +101,7 @@ def test_poultry_and_slow_meat_carry_their_cautions(member) -> None:
         "1-done": "150",
     }
     assert "Poultry needs" in member.get("/what-if", query_string=bird).text
+    assert "Poultry needs" not in member.get("/what-if", query_string={**bird, "1-done": "165"}).text
     slow = {
         "cases": "1",
         "1-cut": "pork-shoulder",

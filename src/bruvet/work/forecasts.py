@@ -142,8 +142,9 @@ def _usable(case: Case) -> Case | None:
 # ---- what the shelf teaches -----------------------------------------------------------------------------
 
 
-def cooker_key(arm: Arm) -> str:
-    return f"{arm.cooker.kind} {arm.cooker.id}" if arm.cooker else "unknown"
+def cooker_key(cooker: Cooker | None) -> str:
+    """What tells a cooker from all others in lessons."""
+    return f"{cooker.kind} {cooker.id}" if cooker else "unknown"
 
 
 def learn_from(facts: TrialFacts) -> int:
@@ -166,7 +167,7 @@ def learn_from(facts: TrialFacts) -> int:
         row = facts.session.get(LessonRow, piece.id)
         if row is not None and row.facts == digest:
             continue
-        found = lesson(case, cooker_key(piece.arm))
+        found = lesson(case, cooker_key(piece.arm.cooker))
         row = row or LessonRow(piece_id=piece.id)
         row.cooker_id, row.cut, row.facts = piece.arm.cooker_id, piece.cut, digest
         row.body = {
@@ -204,12 +205,12 @@ def lessons_before(session: Session, day: date | None, trial_id: int | None = No
 def learned_for(session: Session, piece: Piece) -> Learned:
     """What the shelf says of a piece before its day."""
     trial = piece.arm.trial
-    return learn(lessons_before(session, trial.cook_date, trial.id), cooker_key(piece.arm), piece.cut)
+    return learn(lessons_before(session, trial.cook_date, trial.id), cooker_key(piece.arm.cooker), piece.cut)
 
 
 def cooker_words(lessons: list[Lesson], cooker: Cooker, units: Units) -> str:
     """What the twin has learned of a cooker, in a sentence; empty when it has seen no cook on it."""
-    key = f"{cooker.kind} {cooker.id}"
+    key = cooker_key(cooker)
     count = sum(one.cooker == key for one in lessons)
     if not count:
         return ""

@@ -37,7 +37,11 @@ def saturation_pa(temp_c: float | FloatArray) -> float | FloatArray:
     return float(found) if np.isscalar(temp_c) else np.asarray(found)
 
 
-def latent_j_per_kg(temp_c: float) -> float:
+@overload
+def latent_j_per_kg(temp_c: float) -> float: ...
+@overload
+def latent_j_per_kg(temp_c: FloatArray) -> FloatArray: ...
+def latent_j_per_kg(temp_c: float | FloatArray) -> float | FloatArray:
     """Latent heat of evaporation of water, J/kg; linear between the handbook's 0 and 100 °C, values from memory."""
     return 2.501e6 - 2.44e3 * temp_c
 

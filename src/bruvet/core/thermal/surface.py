@@ -12,7 +12,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from .air import AIR_CP_J_KGK, WATER_TO_AIR, ZERO_K, saturation_pa
+from .air import AIR_CP_J_KGK, WATER_TO_AIR, ZERO_K, latent_j_per_kg, saturation_pa
 
 FloatArray = NDArray[np.float64]
 
@@ -117,7 +117,7 @@ def balance(
     surface = guess_c
     for _ in range(rounds):
         row = (surface * STEAM_PER_C - (STEAM_FROM_C * STEAM_PER_C - 0.5)).astype(np.intp)
-        latent = 2.501e6 - 2.44e3 * surface
+        latent = latent_j_per_kg(surface)
         rate = factor * (open_air + tables.crowding[row])
         rate_slope = factor * tables.slope[row]
         kelvin = surface + ZERO_K

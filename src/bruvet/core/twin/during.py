@@ -43,11 +43,18 @@ def knots(readings: Sequence[tuple[float, float]]) -> tuple[FloatArray, FloatArr
 
 
 def probe_at(run: Run, z: FloatArray, minutes: FloatArray) -> FloatArray:
-    """What the probes read at some minutes, shape (minutes, draws): the model and each probe's own error."""
-    right = np.clip(np.searchsorted(run.t_min, minutes), 1, len(run.t_min) - 1)
-    share = (minutes - run.t_min[right - 1]) / (run.t_min[right] - run.t_min[right - 1])
-    left_c = run.probe_c[right - 1]
-    found = left_c + share[:, None] * (run.probe_c[right] - left_c)
+    """What the probes read: the model and each probe's own error, shape (minutes, draws).
+
+    Parameters
+    ----------
+    minutes : array, shape (minutes,) for all draws alike, or (minutes, draws)
+    """
+    wanted = np.broadcast_to(minutes.reshape(len(minutes), -1), (len(minutes), len(z)))
+    right = np.clip(np.searchsorted(run.t_min, wanted), 1, len(run.t_min) - 1)
+    share = (wanted - run.t_min[right - 1]) / (run.t_min[right] - run.t_min[right - 1])
+    columns = np.arange(len(z))
+    left_c = run.probe_c[right - 1, columns]
+    found = left_c + share * (run.probe_c[right, columns] - left_c)
     return np.asarray(found + SPREAD["probe_c"] * z[:, INDEX["probe_c"]])
 
 

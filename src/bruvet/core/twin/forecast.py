@@ -12,7 +12,7 @@ from bruvet.core.curves.stall import find_stalls
 from bruvet.core.thermal.cooker import burnt_kg
 from bruvet.core.thermal.cuts import CUTS
 from bruvet.core.thermal.engine import Course, Pieces, Run, cook
-from bruvet.core.thermal.meat import expressible, rendered
+from bruvet.core.thermal.meat import LEAN, expressible, rendered
 
 from .case import Case, Rest
 from .course import course_of
@@ -222,12 +222,7 @@ def read_at(run: Run, z: FloatArray, now_min: float, minutes: FloatArray) -> Flo
     """What each draw's probe reads at some minutes, shape (minutes, draws), the model's own error included."""
     later = now_min + (minutes[:, None] - now_min) / np.exp(SPREAD["model"] * z[:, INDEX["model"]])
     wanted = np.clip(np.where(minutes[:, None] > now_min, later, minutes[:, None]), 0, run.t_min[-1])
-    right = np.clip(np.searchsorted(run.t_min, wanted), 1, len(run.t_min) - 1)
-    share = (wanted - run.t_min[right - 1]) / (run.t_min[right] - run.t_min[right - 1])
-    columns = np.arange(len(z))
-    left_c = run.probe_c[right - 1, columns]
-    found = left_c + share * (run.probe_c[right, columns] - left_c)
-    return np.asarray(found + SPREAD["probe_c"] * z[:, INDEX["probe_c"]])
+    return probe_at(run, z, wanted)
 
 
 def _never(case: Case, run: Run) -> str:
@@ -239,7 +234,7 @@ def _never(case: Case, run: Run) -> str:
 
 
 def _stall(case: Case, course: Course, run: Run, done_min: float) -> StallTold | None:
-    """The first stall of the middle draw, by the same judgement that logged curves get."""
+    """The longest stall of the middle draw, by the same judgement that logged curves get."""
     minutes = np.arange(0.0, min(done_min, float(run.t_min[-1])), 1.0)
     if len(minutes) < 60:
         return None
@@ -262,7 +257,7 @@ def _yield(case: Case, pieces: Pieces, run: Run, minutes: FloatArray) -> FloatAr
     bone = CUTS[case.cut].bone
     flesh = pieces.mass_kg * (1 - bone)
     mean = _at(run, run.mean_c, minutes)
-    water = 0.745 * (1 - pieces.fat) * flesh
+    water = LEAN["water"] * (1 - pieces.fat) * flesh
     gone = np.minimum(_at(run, run.lost_kg_m2, minutes) * pieces.area_m2, 0.9 * water)
     squeezed = expressible(mean) * water
     dripped = np.maximum((1 - np.minimum(pieces.arriving, 1.0)) * squeezed, squeezed - gone)
@@ -283,9 +278,8 @@ def _danger(run: Run) -> float | None:
 
 def _rested(case: Case, rest: Rest, z: FloatArray, pieces: Pieces, run: Run) -> RestTold:
     """Carry-over and cooling, from where each draw stood when it was pulled."""
-
     assert run.at_done is not None
     t_min, curves = rested(case, rest, pieces, run.at_done)
-    below = crossing(t_min, -curves[:, :], -57.0)
+    below = crossing(t_min, -curves, -57.0)
     middle = band(below).p50
     return RestTold(band(curves.max(axis=0)), band(curves[-1]), middle)

@@ -11,7 +11,7 @@ from sqlalchemy import exists, select
 from sqlalchemy.orm import selectinload
 from werkzeug.wrappers import Response
 
-from bruvet.core.safety import DANGER_LIMIT_MIN, DEFER
+from bruvet.core.safety import DANGER_LIMIT_MIN, DEFER, POULTRY_C
 from bruvet.core.thermal.cooker import HABITS
 from bruvet.core.trial.terms import POULTRY, CookerKind, Cut, Factor, RestKind, WrapIn, WrapRule
 from bruvet.core.twin.explain import Explained, differing, explain
@@ -21,7 +21,7 @@ from bruvet.core.twin.places import PlaceTold, places_told
 from bruvet.records.models import Arm, Cooker, Event, Piece, Trial
 from bruvet.web.access import person, units
 from bruvet.web.database import db
-from bruvet.work.forecasts import lessons_before
+from bruvet.work.forecasts import cooker_key, lessons_before
 
 from .cases import MOST_CASES, Asked, address_of, forms_in, read, without
 from .picture import draw
@@ -63,7 +63,7 @@ def _answers(asked: list[Asked]) -> list[Answer]:
             continue
         learned = None
         if one.cooker is not None:
-            learned = learn(lessons, f"{one.cooker.kind} {one.cooker.id}", one.case.cut)
+            learned = learn(lessons, cooker_key(one.cooker), one.case.cut)
         told = forecast(one.case, prior=learned.draws(DRAWS) if learned else None, draws=DRAWS)
         places = places_told(one.case, told.draws[:PLACE_DRAWS])
         out.append(Answer(one, told, learned.cooks if learned else 0, _notes(one, told), places))
@@ -78,8 +78,8 @@ def _notes(one: Asked, told: Forecast) -> tuple[str, ...]:
         found.append(
             f"The middle takes long to pass {shown.temp_text(60)}: an intact piece should pass it within about 4 h."
         )
-    if one.case.cut in POULTRY and one.case.until_c < 73.9:
-        found.append(f"Poultry needs {shown.temp_text(73.9)}.")
+    if one.case.cut in POULTRY and one.case.until_c < POULTRY_C - 0.01:
+        found.append(f"Poultry needs {shown.temp_text(POULTRY_C)}.")
     if told.rest and told.rest.below_hot_min is not None:
         found.append(f"It falls below {shown.temp_text(57)} while it rests: from there a clock of hours runs.")
     if told.reason:
