@@ -11,7 +11,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from bruvet.core.schedule.day import ArmDay, CannotPlan, Wish, burn_hours, work_out
+from bruvet.core.schedule.day import CannotPlan, Wish, work_out
+from bruvet.core.schedule.listing import ArmDay, burn_hours, burn_share
 from bruvet.core.schedule.tasks import Task, longest_quiet, settle
 
 NOW = datetime(2026, 11, 20, 8, tzinfo=UTC)
@@ -55,7 +56,7 @@ def test_arms_that_finish_together_start_apart_and_the_other_way_about() -> None
     assert any("rest differs" in words for words in apart.cautions)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=150, deadline=None)
 @given(
     middles=st.lists(st.floats(120, 900), min_size=1, max_size=5),
     hands=st.integers(1, 3),
@@ -151,3 +152,108 @@ def test_the_longest_quiet_stretch_is_found() -> None:
 def test_more_assurance_puts_the_meat_on_earlier() -> None:
     sure, less = (work_out([arm()], Wish(SERVE, assurance=share), NOW).arms[0].meat_on for share in (0.95, 0.6))
     assert sure < less
+
+
+def test_forward_from_a_start_serves_when_the_slowest_is_surely_ready() -> None:
+    arms = [arm("A", 400), arm("B", 600, seed=2)]
+    begin = SERVE - timedelta(hours=12)
+    day = work_out(arms, Wish(None, begin_at=begin), NOW)
+    assert min(a.meat_on for a in day.arms) == pytest.approx(begin, abs=timedelta(minutes=5))
+    assert day.assured >= 0.9
+    assert day.serve_at.minute % 5 == 0
+    backward = work_out(arms, Wish(day.serve_at), NOW)
+    assert abs(backward.arms[1].meat_on - day.arms[1].meat_on) <= timedelta(minutes=5)
+    with pytest.raises(CannotPlan, match="Say when"):
+        work_out(arms, Wish(None), NOW)
+
+
+def test_arms_for_different_times_are_put_on_apart_and_come_off_together() -> None:
+    """Four, five and six hours: the times are the plan's own, not a forecast."""
+    arms = [
+        arm("ABC"[i], seed=i, done_min=np.full(200, hours * 60.0), rest_min=20.0) for i, hours in enumerate((4, 5, 6))
+    ]
+    day = work_out(arms, Wish(SERVE), NOW)
+    pulls = [a.pull[1] for a in day.arms]
+    assert max(pulls) - min(pulls) <= timedelta(minutes=5)
+    ons = [a.meat_on for a in day.arms]
+    assert [ons[0] - ons[1], ons[1] - ons[2]] == [timedelta(hours=1)] * 2
+
+
+def test_a_typed_time_is_held_and_what_it_breaks_is_said() -> None:
+    one = arm()
+    free = work_out([one], Wish(SERVE), NOW)
+    on = free.arms[0].meat_on
+    later = work_out([one], Wish(SERVE, pins={"on A": on + timedelta(hours=2)}), NOW)
+    assert later.arms[0].meat_on == on + timedelta(hours=2)
+    assert later.assured < free.assured
+    assert any("ready by serving on" in words for words in later.troubles)
+    rub = next(t for t in free.tasks if t.key == "rub A")
+    wrong = work_out([one], Wish(SERVE, pins={"rub A": on + timedelta(minutes=30)}), NOW)
+    assert any("Meat on A would begin before rub" in words for words in wrong.troubles)
+    early = work_out([one], Wish(SERVE, pins={"rub A": rub.at - timedelta(hours=1)}), NOW)
+    assert next(t for t in early.tasks if t.key == "rub A").at == rub.at - timedelta(hours=1)
+
+
+def test_sleep_is_kept_free_where_the_meat_allows_and_broken_where_it_does_not() -> None:
+    long = arm(middle_min=900.0, kind="cabinet", wrap_min=None, spritz_every_min=45.0)
+    plain = work_out([long], Wish(SERVE), NOW)
+    on = plain.arms[0].meat_on
+    night = (on + timedelta(minutes=170), on + timedelta(minutes=215))
+    kept = work_out([long], Wish(SERVE, asleep=(night,)), NOW)
+    assert any(night[0] <= t.at < night[1] for t in plain.tasks if t.key == "look A")
+    assert not [t for t in kept.awake if t.key == "look A"], "the first look may be had before or after"
+    all_day = (on, SERVE - timedelta(hours=5))
+    assert any(t.name.startswith("Spritz") for t in work_out([long], Wish(SERVE, asleep=(all_day,)), NOW).awake)
+
+
+def test_what_makes_the_quiet_longer_is_told_with_its_hours() -> None:
+    day = work_out([arm(middle_min=700.0, kind="cabinet", wrap_min=None, spritz_every_min=45.0)], Wish(SERVE), NOW)
+    now = (day.quiet[1] - day.quiet[0]).total_seconds() / 60
+    named = dict(day.longer)
+    assert named["without the spritz"] > now
+    assert list(named.values()) == sorted(named.values(), reverse=True)
+
+
+def test_a_frozen_piece_thaws_in_the_fridge_before_it_is_trimmed() -> None:
+    """About 24 h in the fridge for each 4 to 5 lb (USDA FSIS; value from memory)."""
+    day = work_out([arm(thaw_kg=4.5)], Wish(SERVE + timedelta(days=3)), NOW)
+    thaw, trim = (next(t for t in day.tasks if t.key == f"{word} A") for word in ("thaw", "trim"))
+    assert thaw.ends <= trim.at
+    assert 40 <= (thaw.ends - thaw.at).total_seconds() / 3600 <= 62
+
+
+def test_a_finish_in_another_cooker_lights_that_one_in_time() -> None:
+    day = work_out(
+        [arm(middle_min=500.0, move_min=240.0, move_to=("the cabinet", "cabinet", 135.0), kind="kettle")],
+        Wish(SERVE),
+        NOW,
+    )
+    move = next(t for t in day.tasks if t.key == "move A")
+    heat = next(t for t in day.tasks if t.key == "preheat the cabinet")
+    assert heat.ends <= move.at
+    first = next(f for f in day.fires if f.kind == "kettle")
+    assert abs(first.until - move.at) <= timedelta(minutes=20), "the first fire may go out after the move"
+
+
+def test_burning_is_learned_from_weighed_fuel() -> None:
+    """A pellet pit of 0.45 kg/h at 121 °C that took 5.4 kg in 10 h burns a fifth more than its kind."""
+    assert burn_share("pellet", [(2.7, 5.0, 121.0), (2.7, 5.0, 121.0)]) == pytest.approx(1.2, rel=0.02)
+    assert burn_share("pellet", []) is None
+    assert burn_share("cabinet", [(1.0, 1.0, 121.0)]) is None
+    hungry = burn_hours("pellet", 121.0, 20.0, 1.2)
+    plain = burn_hours("pellet", 121.0, 20.0)
+    assert hungry is not None
+    assert plain is not None
+    assert hungry == pytest.approx(plain / 1.2)
+
+
+def test_hours_in_danger_are_a_caution_and_a_stricter_one_for_opened_meat() -> None:
+    """4 to 60 °C within about 4 h, opened pieces with more care (common practice, no source)."""
+
+    def said(minutes: float, opened: bool) -> bool:
+        day = work_out([arm(danger_min=minutes, opened=opened)], Wish(SERVE), NOW)
+        return any("between 4 and 60 °C" in words for words in day.cautions)
+
+    assert said(300, False)
+    assert not said(200, False)
+    assert said(200, True)

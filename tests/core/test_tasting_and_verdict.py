@@ -8,7 +8,6 @@ from bruvet.core.curves.measures import Cook, measure
 from bruvet.core.curves.stall import Mark
 from bruvet.core.safety import cautions
 from bruvet.core.tasting.panel import TasterSays, least_agreeing, least_panel, preference, summarise
-from bruvet.core.trial.differences import ArmFacts, differences
 from bruvet.core.units import Units
 from bruvet.core.verdict.compose import ArmResult, compose
 
@@ -44,44 +43,6 @@ def test_steps_within_tasters_have_the_interval_of_the_paired_t_test() -> None:
     assert row.mean_step == pytest.approx(np.mean(b) - np.mean(a))
     assert (row.step_low, row.step_high) == pytest.approx((interval.low, interval.high))
     assert summarise("AB", ["bark"], tasters[:2])[0].step_low is None
-
-
-def facts(letter, words=None, **numbers) -> ArmFacts:
-    return ArmFacts(letter, words or {}, numbers)
-
-
-class TestDifferences:
-    def test_the_factor_is_not_listed_against_itself(self) -> None:
-        arms = [
-            facts("A", {"wrap": "Foil", "rub": "x"}, weight=2.0, start=4.0),
-            facts("B", {"wrap": "Nothing", "rub": "x"}, weight=2.05, start=4.5),
-        ]
-        assert differences("wrap", arms, F) == ()
-        assert [d.row for d in differences("rub", arms, F)] == ["wrap"]
-
-    @pytest.mark.parametrize(
-        ("row", "values"),
-        [("weight", (2.0, 2.3)), ("thickness", (80.0, 90.0)), ("start", (3.0, 8.0)), ("rest", (15.0, 60.0)), ("wrap time", (200.0, 300.0)), ("pit swing", (3.0, 12.0))],
-    )  # fmt: skip
-    def test_each_planted_confounder_is_found(self, row, values) -> None:
-        same = {"weight": 2.0, "start": 4.0, "thickness": 80.0, "rest": 60.0, "wrap time": 200.0, "pit swing": 4.0}
-        arms = [facts("A", {}, **(same | {row: values[0]})), facts("B", {}, **(same | {row: values[1]}))]
-        assert [d.row for d in differences("cooker" if row != "pit swing" else "rub", arms, F)] == [row]
-
-    def test_a_pit_that_missed_its_target_is_named_though_the_pit_is_the_factor(self) -> None:
-        arms = [
-            facts("A", {}, weight=2.0, start=4.0, **{"pit as run": 107.0, "pit against its target": 0.0}),
-            facts("B", {}, weight=2.0, start=4.0, **{"pit as run": 113.0, "pit against its target": -22.0}),
-        ]
-        (found,) = differences("pit-temperature", arms, F)
-        assert found.row == "pit against its target"
-        assert dict(found.values)["B"] == "40 °F under"
-
-    def test_what_is_not_known_is_said_and_not_assumed_equal(self) -> None:
-        arms = [facts("A", {}, weight=2.0, start=4.0), facts("B", {}, weight=None, start=4.0)]
-        (found,) = differences("wrap", arms, F)
-        assert not found.known
-        assert dict(found.values)["B"] == "not known"
 
 
 def result(letter, pull, target=120.0) -> ArmResult:

@@ -197,7 +197,7 @@ def test_the_facts_of_a_trial_come_from_its_records(session) -> None:
     assert a.total.value == pytest.approx(359)
     assert b.total.value == pytest.approx(419)
     assert a.pit_mean.value == pytest.approx(120, abs=0.1)
-    assert [d.row for d in facts.others] == ["weight"]
+    assert [line.row.name for line in facts.ledger().differing] == ["weight"]
     assert "A (way A) was 1 h faster than B (way B)" in facts.verdict().answer[0]
 
 

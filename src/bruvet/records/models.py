@@ -107,7 +107,18 @@ class Trial(Stamped, Base):
     assurance: Mapped[float] = mapped_column(default=0.9)
     hands: Mapped[int] = mapped_column(default=1)
     spritz_every_min: Mapped[float | None]
+    kind: Mapped[str] = mapped_column(String(20), default="one-factor")
+    factor2: Mapped[str] = mapped_column(String(30), default="")
+    first_day_id: Mapped[int | None] = mapped_column(ForeignKey("trial.id", ondelete="SET NULL"), index=True)
+    begin_at: Mapped[datetime | None]
+    sleep_from: Mapped[str] = mapped_column(String(5), default="")
+    sleep_until: Mapped[str] = mapped_column(String(5), default="")
+    tolerances: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    lots: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    supplies: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    pins: Mapped[dict[str, Any]] = mapped_column(default=dict)
     updated_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
+    first_day: Mapped[Trial | None] = relationship(remote_side="Trial.id")
     arms: Mapped[list[Arm]] = relationship(back_populates="trial", order_by="Arm.letter", cascade="all, delete-orphan")
     probes: Mapped[list[Probe]] = relationship(
         back_populates="trial", order_by="Probe.id", cascade="all, delete-orphan"
@@ -149,8 +160,14 @@ class Arm(Base):
     rest_min: Mapped[float | None]
     wood: Mapped[str] = mapped_column(String(120), default="")
     rub: Mapped[str] = mapped_column(String(200), default="")
+    move_to_id: Mapped[int | None] = mapped_column(ForeignKey("cooker.id", ondelete="SET NULL"))
+    move_at_c: Mapped[float | None]
+    move_at_min: Mapped[float | None]
+    move_pit_c: Mapped[float | None]
+    said: Mapped[dict[str, Any]] = mapped_column(default=dict)
     trial: Mapped[Trial] = relationship(back_populates="arms")
-    cooker: Mapped[Cooker | None] = relationship()
+    cooker: Mapped[Cooker | None] = relationship(foreign_keys=[cooker_id])
+    move_to: Mapped[Cooker | None] = relationship(foreign_keys=[move_to_id])
     pieces: Mapped[list[Piece]] = relationship(
         back_populates="arm", order_by="Piece.number", cascade="all, delete-orphan"
     )
@@ -172,6 +189,8 @@ class Piece(Base):
     thickness_mm: Mapped[float | None]
     bone: Mapped[str] = mapped_column(String(10), default="")
     opened: Mapped[bool] = mapped_column(default=False)
+    pair: Mapped[str] = mapped_column(String(20), default="")
+    position: Mapped[str] = mapped_column(String(60), default="")
     start_c: Mapped[float | None]
     arm: Mapped[Arm] = relationship(back_populates="pieces")
 
@@ -283,6 +302,7 @@ class Event(Stamped, Base):
     wrap_in: Mapped[str] = mapped_column(String(10), default="")
     temp_c: Mapped[float | None]
     minutes: Mapped[float | None]
+    amount_kg: Mapped[float | None]
     note: Mapped[str] = mapped_column(default="")
     trial: Mapped[Trial] = relationship(back_populates="events")
     arm: Mapped[Arm] = relationship()
@@ -340,6 +360,15 @@ class Score(Base):
     attribute: Mapped[str] = mapped_column(String(20), primary_key=True)
     value: Mapped[int]
     panellist: Mapped[Panellist] = relationship(back_populates="scores")
+
+
+class Protocol(Stamped, Base):
+    """A protocol kept to be cooked again: what each arm gets, without pieces, dates and places."""
+
+    __tablename__ = "protocol"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(80), unique=True)
+    body: Mapped[dict[str, Any]]
 
 
 class Revision(Base):

@@ -71,14 +71,19 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .cookers import views as cookers
     from .curves import views as curves
     from .day import views as day
+    from .ledger import views as ledger
     from .logs import views as logs
+    from .lots import views as lots
     from .plan import views as plan
+    from .protocols import views as protocols
     from .stations import views as stations
+    from .supplies import views as supplies
     from .taste import views as taste
     from .verdict import views as verdict
     from .whatif import views as whatif
 
-    for step in (account, bench, plan, day, cookers, logs, cook, curves, taste, verdict, whatif, stations, api):
+    plan_pages = (plan, ledger, lots, supplies, protocols, day)
+    for step in (account, bench, *plan_pages, cookers, logs, cook, curves, taste, verdict, whatif, stations, api):
         app.register_blueprint(step.blueprint)
     # Machines send a token of their own, and no cookie that a page elsewhere could misuse.
     csrf.exempt(api.blueprint)

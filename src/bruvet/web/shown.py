@@ -16,14 +16,22 @@ from bruvet.work.analysis import arm_name, factor_label, term
 
 from .access import units
 
+# Each step: where it leads, its name, and the blueprints whose pages belong to it.
 STEPS = (
-    ("plan.show", "Plan"),
-    ("day.show", "Day"),
-    ("logs.files", "Logs"),
-    ("cook.record", "Record"),
-    ("curves.show", "Curves"),
-    ("taste.show", "Tasting"),
-    ("verdict.show", "Verdict"),
+    ("plan.show", "Plan", ("plan", "ledger", "lots", "supplies", "protocols")),
+    ("day.show", "Day", ("day",)),
+    ("logs.files", "Logs", ("logs", "stations")),
+    ("cook.record", "Record", ("cook",)),
+    ("curves.show", "Curves", ("curves",)),
+    ("taste.show", "Tasting", ("taste",)),
+    ("verdict.show", "Verdict", ("verdict",)),
+)
+PLAN_PARTS = (
+    ("plan.show", "Protocol"),
+    ("ledger.show", "Ledger"),
+    ("lots.show", "Lots and labels"),
+    ("ledger.how_many", "How many"),
+    ("supplies.show", "Quantities"),
 )
 
 
@@ -57,6 +65,10 @@ def clock(at: datetime | None, tz: str, with_day: bool = False) -> str:
     return local.strftime("%a %d %b %H:%M" if with_day else "%H:%M")
 
 
+def day_word(at: datetime, tz: str) -> str:
+    return f"{at.astimezone(ZoneInfo(tz)):%a %d}"
+
+
 def figure(value: Figure, kind: str) -> Markup:
     """A figure in its unit, or a dash that says why."""
     if value.value is None:
@@ -64,6 +76,11 @@ def figure(value: Figure, kind: str) -> Markup:
             value.reason
         )
     return Markup(escape(number(value.value, kind)))
+
+
+def lower_first(text: str) -> str:
+    """A value within a sentence: `Foil` becomes `foil`, `°F` and names in capitals stay."""
+    return text[:1].lower() + text[1:] if text[1:2].islower() else text
 
 
 def number(value: float, kind: str) -> str:
@@ -105,11 +122,14 @@ def attach(app: Flask) -> None:
         terms=terms,
         term=term,
         steps=STEPS,
+        plan_parts=PLAN_PARTS,
         span_words=span_words,
         zones=zones,
         letter_choices=lambda letters: [(letter, letter) for letter in letters],
     )
-    app.jinja_env.filters.update(span=span_text, clock=clock, signed=signed_span)
+    app.jinja_env.filters.update(
+        span=span_text, clock=clock, day_word=day_word, lower_first=lower_first, signed=signed_span
+    )
     app.jinja_env.trim_blocks = True
     app.jinja_env.lstrip_blocks = True
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
@@ -14,22 +14,16 @@ from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Cook, Measures, me
 from bruvet.core.curves.stall import Mark
 from bruvet.core.safety import cautions
 from bruvet.core.tasting.panel import TasterSays, preference, summarise
-from bruvet.core.trial.differences import ArmFacts, Difference, differences
-from bruvet.core.trial.terms import Attribute, Cut, DoneRule, Factor, RestKind, Term, WrapIn, WrapRule
-from bruvet.core.units import Units, span_words
+from bruvet.core.trial.ledger import Ledger, Question, differences, keep_ledger
+from bruvet.core.trial.terms import Attribute, Factor, TrialKind, term
+from bruvet.core.units import Units
 from bruvet.core.verdict.compose import ArmResult, Verdict, compose
 from bruvet.records.models import Arm, Event, Piece, Probe, Trial
 from bruvet.records.series import Buckets, Extent, bucketed, extents, seconds
 
+from .arm_facts import facts_of_arm
+
 ANALYSIS_WIDTH_S = 30.0
-
-
-def term(kind: type[Term], value: str) -> str:
-    """Label of a stored word; the word itself when it is none of the kind's."""
-    try:
-        return kind(value).label
-    except ValueError:
-        return value
 
 
 def arm_name(arm: Arm) -> str:
@@ -37,7 +31,15 @@ def arm_name(arm: Arm) -> str:
 
 
 def factor_label(trial: Trial) -> str:
-    return trial.factor_other if trial.factor == Factor.OTHER and trial.factor_other else term(Factor, trial.factor)
+    first = trial.factor_other if trial.factor == Factor.OTHER and trial.factor_other else term(Factor, trial.factor)
+    crossed = trial.kind == TrialKind.CROSSED and trial.factor2
+    return f"{first} and {term(Factor, trial.factor2).lower()}" if crossed else first
+
+
+def question_of(trial: Trial) -> Question:
+    """What the trial means to change, for its ledger."""
+    factors = (trial.factor, trial.factor2) if trial.kind == TrialKind.CROSSED and trial.factor2 else (trial.factor,)
+    return Question(factors, factor_label(trial), trial.kind == TrialKind.SPLIT)
 
 
 def marks_of(piece: Piece, events: Sequence[Event], zero: datetime) -> tuple[Mark, ...]:
@@ -177,66 +179,15 @@ class TrialFacts:
     def letters(self) -> list[str]:
         return [arm.letter for arm in self.trial.arms]
 
-    def facts(self, arm: Arm) -> ArmFacts:
-        """What could differ between arms, of one arm."""
-        pieces = arm.pieces
-        result = self.result(arm)
-
-        def mean(values: list[float | None]) -> float | None:
-            known = [value for value in values if value is not None]
-            return sum(known) / len(known) if known and len(known) == len(values) else None
-
-        def said(pick: str) -> str:
-            return " / ".join(
-                dict.fromkeys(text for piece in pieces if (text := str(getattr(piece, pick) or "").strip()))
-            )
-
-        ran = result.mean("pit_mean")
-        off_target = ran - arm.pit_target_c if ran is not None and arm.pit_target_c is not None else None
-        cuts = {term(Cut, p.cut) if p.cut != Cut.OTHER else p.cut_other or "another cut" for p in pieces}
-        wrap = term(WrapIn, arm.wrap_in) if arm.wrap_rule != WrapRule.NEVER else WrapIn.NONE.label
-        rest = term(RestKind, arm.rest_kind) + (f", {span_words(arm.rest_min)}" if arm.rest_min else "")
-        return ArmFacts(
-            letter=arm.letter,
-            words={
-                "cooker": arm.cooker.name if arm.cooker else "",
-                "pit target": self.units.temp_text(arm.pit_target_c) if arm.pit_target_c is not None else "",
-                "wrap": wrap,
-                "done rule": term(DoneRule, arm.done_rule),
-                "cut": " / ".join(sorted(cuts)),
-                "grade": said("grade"),
-                "source": said("source"),
-                "bone": said("bone"),
-                "wood": arm.wood,
-                "rub": arm.rub,
-                "rest plan": rest,
-            },
-            numbers={
-                "weight": mean([p.trimmed_kg or p.raw_kg for p in pieces]),
-                "thickness": mean([p.thickness_mm for p in pieces]),
-                "start": mean([p.start_c if p.start_c is not None else self._first_reading(p) for p in pieces]),
-                "pit as run": result.mean("pit_mean"),
-                "pit against its target": off_target,
-                "pit swing": result.mean("pit_spread"),
-                "wrap time": result.mean("wrap_at"),
-                "rest": result.mean("rest"),
-                "cook time": result.mean("total"),
-            },
-        )
-
-    def _first_reading(self, piece: Piece) -> float | None:
-        cook = self.cooks[piece.id]
-        early = (cook.t_min >= 0) & (cook.t_min < 10) & np.isfinite(cook.temp_c)
-        return float(cook.temp_c[early][0]) if cook.zero_known and early.any() else None
-
     def result(self, arm: Arm) -> ArmResult:
         return ArmResult(
             arm.letter, arm_name(arm), tuple(self.measures[piece.id] for piece in arm.pieces), arm.pit_target_c
         )
 
-    @cached_property
-    def others(self) -> tuple[Difference, ...]:
-        return differences(self.trial.factor, [self.facts(arm) for arm in self.trial.arms], self.units)
+    def ledger(self, minutes: Mapping[str, Mapping[str, float]] | None = None) -> Ledger:
+        """Everything that could differ between the arms, as planned or, where it was cooked, as it was."""
+        arms = [facts_of_arm(self, arm) for arm in self.trial.arms]
+        return keep_ledger(question_of(self.trial), arms, self.units, self.trial.tolerances, minutes)
 
     @cached_property
     def cautions(self) -> tuple[str, ...]:
@@ -254,7 +205,7 @@ class TrialFacts:
             preference(self.letters, tasters) if tasters else None,
             len(tasters),
             sum(t.blind for t in tasters),
-            self.others,
+            differences(self.ledger()),
             self.cautions,
             self.units,
             {a.value: a.label for a in Attribute},

@@ -25,6 +25,7 @@ NAME, PASSWORD = "Demo host", "low tide slow fire"
 SIGN_IN = f"Sign in as “{NAME}” with the password “{PASSWORD}”."
 LOGS = Path(__file__).resolve().parents[3] / "demo" / "logs"
 RUB = "Boathouse rub: 2 pepper, 1 salt, ½ garlic"
+SWEET_RUB = "Regatta rub: 2 brown sugar, 2 paprika, 1 salt, 1 pepper"
 BUTCHER = "Skerrow's, the club's butcher"
 
 COLLAR_A = Script(
@@ -205,6 +206,7 @@ def _collar(session: Session, cookers: dict[str, Cooker]) -> None:
     target = c_from_f(250.0)
     trial = Trial(
         title="Pork collar: foil or nothing",
+        kind="split",
         question="Is the time that foil saves worth the bark it costs?",
         factor="wrap",
         held_same="One collar split in two, same drum and grate, same rub, same rest box, cut by Odo.",
@@ -218,8 +220,26 @@ def _collar(session: Session, cookers: dict[str, Cooker]) -> None:
         Arm(letter="B", label="bare", cooker_id=drum, pit_target_c=target, wrap_rule="never", wrap_in="none",
             done_rule="feel", done_at_c=94.0, done_at_min=500, rest_kind="box", rest_min=60, wood="Pear, two chunks", rub=RUB),
     ]  # fmt: skip
-    trial.arms[0].pieces = [piece_of("pork-collar", 1.92, 86, 4.0, bone="out", grade="club order", cooked_kg=1.27)]
-    trial.arms[1].pieces = [piece_of("pork-collar", 2.04, 90, 4.5, bone="out", grade="club order", cooked_kg=1.21)]
+    trial.arms[0].pieces = [
+        piece_of(
+            "pork-collar", 1.92, 86, 4.0, bone="out", grade="club order", cooked_kg=1.27, pair="1", position="left"
+        )
+    ]
+    trial.arms[1].pieces = [
+        piece_of(
+            "pork-collar", 2.04, 90, 4.5, bone="out", grade="club order", cooked_kg=1.21, pair="1", position="right"
+        )
+    ]
+    for arm in trial.arms:
+        arm.said = {
+            "fresh or frozen": "fresh",
+            "membrane": "none",
+            "rub, how much": 14.0,
+            "part tasted": "middle slices",
+            "how it is cut": "pencil-thick slices, Odo",
+            "grate at its place": 121.0 if arm.letter == "A" else 124.0,
+            "served with": "bread",
+        }
     session.add(trial)
     session.flush()
     scripts = (COLLAR_A, COLLAR_B)
@@ -263,12 +283,12 @@ def _lamb(session: Session, cookers: dict[str, Cooker]) -> None:
     )
     trial.arms = [
         Arm(letter="A", label="225", cooker_id=cookers["cabinet"].id, pit_target_c=c_from_f(225.0), done_at_c=91.0, done_at_min=600,
-            rest_min=60, wood="Pear", rub="Regatta rub with brown sugar"),
+            rest_min=60, wood="Pear", rub=SWEET_RUB),
         Arm(letter="B", label="275", cooker_id=cookers["brick"].id, pit_target_c=c_from_f(275.0), done_at_c=91.0, done_at_min=400,
-            rest_min=60, wood="Oak splits", rub="Regatta rub with brown sugar"),
+            rest_min=60, wood="Oak splits", rub=SWEET_RUB),
     ]  # fmt: skip
-    trial.arms[0].pieces = [piece_of("lamb-shoulder", 2.21, 82, 3.5, bone="in")]
-    trial.arms[1].pieces = [piece_of("lamb-shoulder", 2.02, 80, 3.8, bone="in")]
+    trial.arms[0].pieces = [piece_of("lamb-shoulder", 2.21, 82, 3.5, bone="in", position="upper shelf")]
+    trial.arms[1].pieces = [piece_of("lamb-shoulder", 2.02, 80, 3.8, bone="in", position="far from the fire")]
     session.add(trial)
     session.flush()
     for arm, script, name in zip(
@@ -319,7 +339,23 @@ def _cheeks(session: Session, cookers: dict[str, Cooker]) -> None:
         for letter, wrap in zip("ABC", ("foil", "paper", "tray"), strict=True)
     ]  # fmt: skip
     for arm in trial.arms:
-        arm.pieces = [Piece(number=1, cut="beef-cheek", source=BUTCHER)]
+        place = {"A": "front", "B": "back", "C": "middle"}[arm.letter]
+        weight = {"A": 0.46, "B": 0.44, "C": 0.45}[arm.letter]
+        arm.pieces = [Piece(number=1, cut="beef-cheek", source=BUTCHER, position=place, raw_kg=weight, start_c=4.0)]
+    trial.lots = {
+        "by": "draw",
+        "seed": 20417,
+        "matched": True,
+        "places": ["front", "middle", "back"],
+        "cookers": False,
+        "who": NAME,
+        "at": f"{CHEEKS_DAY - timedelta(days=6)}T18:05:00",
+    }
+    trial.supplies = {
+        "measured": "volume",
+        "prices": {"Beef cheek": 12.5, "briquettes": 2.1, "foil": 0.35, "butcher paper": 0.5},
+        "spritz_with": "water and vinegar 1:1",
+    }
     session.add(trial)
 
 
@@ -333,10 +369,14 @@ def _older(session: Session, cookers: dict[str, Cooker]) -> None:
         ("Pork collar: 225 against 275", "Does 50 °F matter for collar?", "pit-temperature", "pork-collar", 0.044, ("drum", "drum"), (225, 275), (None, None)),
         ("Beef cheeks: foil or paper", "Foil or paper for cheeks?", "wrap", "beef-cheek", 0.032, ("drum", "drum"), (265, 265), ("foil", "paper")),
     ]  # fmt: skip
+    first_days: dict[str, Trial] = {}
     for number in range(12):
         title, question, factor, cut, half, pits, temps, wraps = plans[number % 4]
         day = date(2024, 4, 13) + timedelta(days=61 * number)
         trial = Trial(title=f"{title}, {day:%B %Y}", question=question, factor=factor, cook_date=day, tz=TZ)
+        # The same question again is another day of it.
+        trial.first_day = first_days.get(question)
+        first_days.setdefault(question, trial)
         scripts = []
         for letter, pit, temp, wrap in zip("AB", pits, temps, wraps, strict=True):
             kg = (
@@ -354,7 +394,7 @@ def _older(session: Session, cookers: dict[str, Cooker]) -> None:
             trial.arms.append(
                 Arm(letter=letter, label=label, cooker_id=cookers[pit].id, pit_target_c=c_from_f(float(temp)),
                     wrap_rule="temperature" if wrap else "never", wrap_in=wrap or "none", wrap_at_c=70.0 if wrap else None,
-                    done_at_c=93.0, rest_min=60, rub=RUB, pieces=[piece_of(cut, kg, scripts[-1].thickness_mm, round(scripts[-1].start_c, 1))])
+                    done_at_c=93.0, rest_min=60, rub=RUB, pieces=[piece_of(cut, kg, scripts[-1].thickness_mm, round(scripts[-1].start_c, 1), position="left" if (letter == "A") == (number % 8 < 4) else "right")])
             )  # fmt: skip
         session.add(trial)
         session.flush()

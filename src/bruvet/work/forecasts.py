@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import dataclass, replace
 from datetime import date
+from functools import lru_cache
 
 import numpy as np
 from sqlalchemy import exists, select
@@ -16,10 +17,10 @@ from bruvet.core.thermal.cuts import CUTS
 from bruvet.core.thermal.engine import WRAPS
 from bruvet.core.trial.terms import RestKind, WrapRule
 from bruvet.core.twin.case import BadCase, Case, Rest, checked
-from bruvet.core.twin.draws import DIMENSIONS, INDEX, SPREAD
+from bruvet.core.twin.draws import DIMENSIONS, INDEX, SPREAD, standard
 from bruvet.core.twin.during import condition
 from bruvet.core.twin.explain import Explained, explain
-from bruvet.core.twin.forecast import crossing, forecast
+from bruvet.core.twin.forecast import crossing, forecast, run_of
 from bruvet.core.twin.learn import Learned, Lesson, learn, lesson
 from bruvet.core.twin.whatif import Option, Tried, what_if
 from bruvet.core.units import Units
@@ -61,15 +62,38 @@ def planned_case(piece: Piece) -> Case | None:
         rest=rest,
         until_c=arm.done_at_c or USUAL_DONE_C,
     )
-    return _usable(case)
+    return _usable(_moved(arm, case))
+
+
+def _moved(arm: Arm, case: Case) -> Case:
+    """The case with the pit of the cooker that it is to be finished in; the first cooker's air is kept."""
+    at = move_minute(arm, case)
+    if at is None or at <= 0 or arm.move_pit_c is None:
+        return case
+    return replace(case, pit_c=(*case.pit_c, (at, arm.move_pit_c)))
+
+
+def move_minute(arm: Arm, case: Case) -> float | None:
+    """When an arm is to go on to another cooker: at its minute, or when the middle piece passes its temperature."""
+    if arm.move_to_id is None:
+        return None
+    if arm.move_at_min is not None:
+        return arm.move_at_min
+    begun = _usable(case)
+    if arm.move_at_c is None or begun is None:
+        return None
+    first = run_of(replace(begun, until_c=max(arm.move_at_c + 1, 31.0), rest=None), standard(OUTLINE_DRAWS))
+    passed = float(np.median(crossing(first.t_min, first.probe_c, arm.move_at_c)))
+    return passed if np.isfinite(passed) else None
 
 
 @dataclass(frozen=True)
 class Outline:
-    """When the twin's middle piece is wrapped and done, minutes from meat on."""
+    """When the twin's middle piece is wrapped and done, minutes from meat on, and what is left of it as a share."""
 
     wrap_min: float | None
     done_min: float | None
+    yield_share: float | None = None
 
 
 def outline_told(piece: Piece) -> Outline | None:
@@ -77,12 +101,18 @@ def outline_told(piece: Piece) -> Outline | None:
     case = planned_case(piece)
     if case is None:
         return None
+    return _outlined(replace(case, rest=None))
+
+
+@lru_cache(maxsize=256)
+def _outlined(case: Case) -> Outline:
+    """Told once for each case; pages ask for the same ones again and again."""
     found = forecast(case, draws=OUTLINE_DRAWS)
     wrap = case.wraps[0][0] if case.wraps else None
     if case.wrap_at_c is not None:
         passed = crossing(found.t_min, found.typical_c[:, None], case.wrap_at_c[0])[0]
         wrap = float(passed) if np.isfinite(passed) else None
-    return Outline(wrap, found.done_min.p50 if found.done_min else None)
+    return Outline(wrap, found.done_min.p50 if found.done_min else None, found.yield_share.p50)
 
 
 def cooked_case(facts: TrialFacts, piece: Piece, until_min: float | None = None) -> Case | None:

@@ -1,34 +1,26 @@
-"""A day that works out: backward from the serving time, with the twin's doubt, one pair of hands and the fuel."""
+"""A day that works out: backward from serving or forward from a start, with the twin's doubt and one pair of hands."""
 
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from typing import Any, Literal
+from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
-from bruvet.core.thermal.cooker import BURN_AT_C, BURN_FROM_C, HABITS
 from bruvet.core.units import span_words
 
-from .tasks import Clash, Task, longest_quiet, settle
+from .listing import CUT_MIN, ArmDay, ArmTimes, Fire, fires, tasks_of
+from .tasks import Clash, Stretch, Task, longest_quiet, pinned, settle
 
-FloatArray = NDArray[np.float64]
 Together = Literal["finish", "start"]
 
-# Hands-on and waiting minutes (common practice, no source).
-TRIM_MIN, RUB_MIN, RUB_WAIT_MIN, LIGHT_MIN = 20, 10, 60, 10
-ON_MIN, LOOK_MIN, WRAP_MIN, PULL_MIN, CUT_MIN = 5, 4, 10, 6, 15
-FIRST_LOOK_MIN = 180.0
-# Trimming and rubbing may be done this much earlier.
-EVENING_MIN = 600.0
-# Fuel is looked at when this share of a load is gone, and more goes on then.
-FUEL_AT = 0.7
-FUEL_MIN = 8
 UNEQUAL_HOLD_MIN = 45.0
+# Whole muscle should pass 60 °C (140 °F) within about 4 h, and opened meat well within (common practice, no source).
+DANGER_MIN, DANGER_OPENED_MIN = 240.0, 180.0
+LONGER_MIN = 15.0
 
 
 class CannotPlan(ValueError):
@@ -36,51 +28,25 @@ class CannotPlan(ValueError):
 
 
 @dataclass(frozen=True)
-class ArmDay:
-    """What the day needs to know of one arm.
+class Wish:
+    """What the person wants of the day.
 
     Attributes
     ----------
-    done_min : array, shape (draws,)
-        Minutes from meat on to done; infinite where it never is.
-    wrap_min : 10, 50 and 90 % of when it is wrapped; None when it is not.
-    safe_hold_min : minutes after the pull until a resting piece is below hot-holding temperature; None when it stays
-        above for as long as was looked at.
+    serve_at : when it is eaten; None to go forward from `begin_at`, when the first meat goes on.
+    hands : the cook and the helpers.
+    asleep : stretches to be kept free where the meat allows it.
+    pins : by task key, times that the person has set.
     """
 
-    letter: str
-    cooker: str
-    kind: str
-    pit_c: float
-    pieces: int
-    done_min: FloatArray
-    wrap_min: tuple[float, float, float] | None
-    wrap_in: str
-    rest_min: float
-    rest_kind: str
-    safe_hold_min: float | None
-    spritz_every_min: float | None = None
-
-
-@dataclass(frozen=True)
-class Wish:
-    """What the person wants of the day; `hands` counts the cook and the helpers."""
-
-    serve_at: datetime
+    serve_at: datetime | None
     together: Together = "finish"
     assurance: float = 0.9
     hands: int = 1
     air_c: float = 20.0
-
-
-@dataclass(frozen=True)
-class ArmTimes:
-    """One arm's day: meat on; 10, 50 and 90 % of the pull; the hold that the surplus makes, rest included."""
-
-    letter: str
-    meat_on: datetime
-    pull: tuple[datetime, datetime, datetime | None]
-    hold_min: tuple[float, float]
+    begin_at: datetime | None = None
+    asleep: tuple[Stretch, ...] = ()
+    pins: Mapping[str, datetime] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -91,16 +57,23 @@ class Day:
     ----------
     assured : share of days on which every arm is ready by serving, by the draws and taking pieces as independent.
     quiet : the longest stretch in which nothing should need a hand, and what bounds it.
+    longer : what would lengthen it, each with the minutes it would then have.
+    awake : tasks that fall into the sleep asked for.
+    troubles : what is wrong with times that a person has set.
     """
 
     tasks: tuple[Task, ...]
     arms: tuple[ArmTimes, ...]
+    fires: tuple[Fire, ...]
     clashes: tuple[Clash, ...]
+    serve_at: datetime
     assured: float
-    quiet: tuple[datetime, datetime]
+    quiet: Stretch
     quiet_words: str
+    longer: tuple[tuple[str, float], ...]
+    awake: tuple[Task, ...]
+    troubles: tuple[str, ...]
     cautions: tuple[str, ...]
-    fuel_kg: tuple[tuple[str, str, float], ...]
 
 
 def work_out(arms: Sequence[ArmDay], wish: Wish, now: datetime) -> Day:
@@ -112,8 +85,53 @@ def work_out(arms: Sequence[ArmDay], wish: Wish, now: datetime) -> Day:
         When serving is in the past, an arm is too seldom done at all, or the day would have had to begin already; the
         text says what would fit.
     """
-    if wish.serve_at <= now:
+    needed = _needed(arms, wish)
+    serve_at = _serving(arms, wish, needed)
+    if serve_at <= now:
         raise CannotPlan("The serving time is in the past; give a later one.")
+    ready = serve_at - timedelta(minutes=CUT_MIN)
+    last_pull = {arm.letter: ready - timedelta(minutes=arm.rest_min) for arm in arms}
+    meat_on = {arm.letter: _earlier_5(last_pull[arm.letter] - timedelta(minutes=needed[arm.letter])) for arm in arms}
+    if wish.together == "start":
+        meat_on = dict.fromkeys(meat_on, min(meat_on.values()))
+    meat_on = {letter: wish.pins.get(f"on {letter}", at) for letter, at in meat_on.items()}
+    times = {arm.letter: _arm_times(arm, meat_on[arm.letter], ready) for arm in arms}
+    burning = fires(arms, meat_on, times, wish.air_c)
+    held, troubles = pinned(tasks_of(arms, serve_at, meat_on, times, burning), wish.pins)
+    settled, clashes = settle(held, max(wish.hands, 1), wish.asleep)
+    begins = settled[0].at
+    if begins < now:
+        late = span_words((now - begins).total_seconds() / 60)
+        what = settled[0].words.lower()
+        raise CannotPlan(
+            f"That day would have had to begin {late} ago, with “{what}”. Serve {late} later or more, or choose hotter "
+            "pits, wraps or smaller pieces."
+        )
+    low, high = min(meat_on.values()), min(t.pull[0] for t in times.values())
+    quiet = longest_quiet(settled, low, high)
+    assured = _assured(arms, meat_on, last_pull)
+    if wish.pins and assured < wish.assurance - 0.01:
+        troubles.append(f"With the times you set, every arm is ready by serving on {assured:.0%} of days only.")
+    return Day(
+        tasks=tuple(settled),
+        arms=tuple(times[arm.letter] for arm in arms),
+        fires=tuple(burning),
+        clashes=tuple(clashes),
+        serve_at=serve_at,
+        assured=assured,
+        quiet=quiet,
+        quiet_words=_quiet_words(settled, quiet),
+        longer=_longer(settled, quiet, low, high),
+        awake=tuple(
+            t for t in settled if t.hands_min > 0 and any(a < t.hands_end and t.at < b for a, b in wish.asleep)
+        ),
+        troubles=tuple(troubles),
+        cautions=_cautions(arms, tuple(times.values())),
+    )
+
+
+def _needed(arms: Sequence[ArmDay], wish: Wish) -> dict[str, float]:
+    """By letter, minutes from meat on by which an arm is done as surely as was asked."""
     level = wish.assurance ** (1 / len(arms))
     needed = {}
     for arm in arms:
@@ -125,33 +143,17 @@ def work_out(arms: Sequence[ArmDay], wish: Wish, now: datetime) -> Day:
                 "for; give it a hotter pit, a wrap, a lower temperature to stop at, or ask for less assurance."
             )
         needed[arm.letter] = quantile
-    ready = wish.serve_at - timedelta(minutes=CUT_MIN)
-    last_pull = {arm.letter: ready - timedelta(minutes=arm.rest_min) for arm in arms}
-    meat_on = {arm.letter: _earlier_5(last_pull[arm.letter] - timedelta(minutes=needed[arm.letter])) for arm in arms}
-    if wish.together == "start":
-        first = min(meat_on.values())
-        meat_on = dict.fromkeys(meat_on, first)
-    times = tuple(_arm_times(arm, meat_on[arm.letter], ready) for arm in arms)
-    tasks = _tasks(arms, wish, meat_on, times)
-    settled, clashes = settle(tasks, max(wish.hands, 1))
-    begins = settled[0].at
-    if begins < now:
-        late = span_words((now - begins).total_seconds() / 60)
-        raise CannotPlan(
-            f"That day would have had to begin {late} ago. Serve {late} later or more, or choose hotter pits, wraps or "
-            "smaller pieces."
-        )
-    quiet = longest_quiet(settled, min(meat_on.values()), min(t.pull[0] for t in times))
-    return Day(
-        tasks=tuple(settled),
-        arms=times,
-        clashes=tuple(clashes),
-        assured=_assured(arms, meat_on, last_pull),
-        quiet=quiet,
-        quiet_words=_quiet_words(settled, quiet),
-        cautions=_cautions(arms, times),
-        fuel_kg=_fuel_needed(arms, meat_on, times, wish.air_c),
-    )
+    return needed
+
+
+def _serving(arms: Sequence[ArmDay], wish: Wish, needed: Mapping[str, float]) -> datetime:
+    if wish.serve_at is not None:
+        return wish.serve_at
+    if wish.begin_at is None:
+        raise CannotPlan("Say when it is to be served, or when the first meat goes on.")
+    longest = max(needed[arm.letter] + arm.rest_min for arm in arms) + CUT_MIN
+    at = wish.begin_at + timedelta(minutes=longest)
+    return _earlier_5(at) + timedelta(minutes=5)
 
 
 def _earlier_5(moment: datetime) -> datetime:
@@ -170,7 +172,7 @@ def _arm_times(arm: ArmDay, on: datetime, ready: datetime) -> ArmTimes:
     return ArmTimes(arm.letter, on, pull, (max(holds[0], 0.0), max(holds[-1], 0.0)))
 
 
-def _assured(arms: Sequence[ArmDay], meat_on: dict[str, datetime], last_pull: dict[str, datetime]) -> float:
+def _assured(arms: Sequence[ArmDay], meat_on: Mapping[str, datetime], last_pull: Mapping[str, datetime]) -> float:
     shares = [
         float((arm.done_min <= (last_pull[arm.letter] - meat_on[arm.letter]).total_seconds() / 60).mean())
         for arm in arms
@@ -178,103 +180,34 @@ def _assured(arms: Sequence[ArmDay], meat_on: dict[str, datetime], last_pull: di
     return float(np.prod(shares))
 
 
-def burn_hours(kind: str, pit_c: float, air_c: float) -> float | None:
-    """Hours that a full load lasts at a pit temperature; None for electricity and gas."""
-    habit = HABITS[kind]
-    if habit.burn_kg_h <= 0 or habit.load_kg <= 0:
-        return None
-    excess = max(pit_c - air_c, 5.0) / (BURN_AT_C - BURN_FROM_C)
-    return habit.load_kg / (habit.burn_kg_h * excess)
-
-
-def _tasks(arms: Sequence[ArmDay], wish: Wish, meat_on: dict[str, datetime], times: Sequence[ArmTimes]) -> list[Task]:
-    tasks: list[Task] = []
-    by_letter = {t.letter: t for t in times}
-    for arm in arms:
-        tasks += _arm_tasks(arm, wish, meat_on[arm.letter], by_letter[arm.letter])
-    for cooker in dict.fromkeys(arm.cooker for arm in arms):
-        mine = [arm for arm in arms if arm.cooker == cooker]
-        tasks += _cooker_tasks(cooker, mine, wish, meat_on, by_letter)
-    tasks.append(Task("Serve", wish.serve_at, arms="".join(arm.letter for arm in arms)))
-    return tasks
-
-
-def _arm_tasks(arm: ArmDay, wish: Wish, on: datetime, times: ArmTimes) -> list[Task]:
-    letter, rub, trim = arm.letter, f"rub {arm.letter}", f"trim {arm.letter}"
-
-    def task(name: str, at_min: float, hands: float, room: tuple[float, float] = (0, 0), **more: Any) -> Task:
-        """A task at a minute after meat on, which may begin that much earlier or later."""
-        early, late = (on + timedelta(minutes=at_min + by) for by in (-room[0], room[1]))
-        at = on + timedelta(minutes=at_min)
-        return Task(name, at, hands, hands, letter, early=early, late=late, **more)
-
-    rub_min, trim_min = RUB_MIN * arm.pieces, TRIM_MIN * arm.pieces
-    rub_at = -(RUB_WAIT_MIN + rub_min)
-    cold, leave = "May be done the evening before; keep it cold.", "An hour at least, or overnight in the fridge."
-    out = [
-        task("Trim", rub_at - trim_min, trim_min, (EVENING_MIN, 0), key=trim, note=cold),
-        task("Rub, then leave it", rub_at, rub_min, (EVENING_MIN - trim_min, 0), key=rub, after=(trim,), note=leave),
-        task("Meat on", 0, ON_MIN, key=f"on {letter}", after=(rub,), note="This moment is zero."),
-    ]
-    low, middle = ((moment - on).total_seconds() / 60 for moment in times.pull[:2])
-    until = min(low, arm.wrap_min[0]) if arm.wrap_min else low
-    if until - 20 > FIRST_LOOK_MIN:
-        seen = "Colour, bark, and whether the surface is dry."
-        out.append(task("First look", FIRST_LOOK_MIN, LOOK_MIN, (30, 45), note=seen))
-    if arm.spritz_every_min:
-        third = arm.spritz_every_min / 3
-        at = FIRST_LOOK_MIN + arm.spritz_every_min
-        while at < until:
-            out.append(task("Spritz, if dry", at, LOOK_MIN, (third, third)))
-            at += arm.spritz_every_min
-    if arm.wrap_min and arm.wrap_min[1] < middle:
-        first, likely, last = arm.wrap_min
-        band = (on + timedelta(minutes=first), on + timedelta(minutes=last) if math.isfinite(last) else None)
-        rule = "When its own rule says so; this is the middle of the forecast."
-        out.append(task(f"Wrap in {arm.wrap_in}", likely, WRAP_MIN, (10, 15), band=band, note=rule))
-    feel = "Several places: no drag. The band is four days in five."
-    cut_at = (wish.serve_at - on).total_seconds() / 60 - CUT_MIN
-    done = (times.pull[0], times.pull[2])
-    out.append(task("Done? Probe, and pull", middle, PULL_MIN, (0, 15), key=f"pull {letter}", band=done, note=feel))
-    out.append(task("Cut", cut_at, CUT_MIN, (2 * CUT_MIN, 0), after=(f"pull {letter}",)))
-    return out
-
-
-def _cooker_tasks(
-    cooker: str, mine: Sequence[ArmDay], wish: Wish, meat_on: dict[str, datetime], times: dict[str, ArmTimes]
-) -> list[Task]:
-    first = min(meat_on[arm.letter] for arm in mine)
-    last = max(times[arm.letter].pull[2] or times[arm.letter].pull[1] for arm in mine)
-    habit = HABITS[mine[0].kind]
-    letters = "".join(arm.letter for arm in mine)
-    light = first - timedelta(minutes=habit.lead_min + LIGHT_MIN)
-    verb = "Switch on" if habit.burn_kg_h <= 0 else "Light"
-    out = [
-        Task(f"{verb} {cooker}", light, LIGHT_MIN + habit.lead_min, LIGHT_MIN, letters, f"light {cooker}",
-             early=light - timedelta(minutes=20), late=light,
-             note=f"{habit.lead_min:.0f} min to come to temperature. Outdoors only: carbon monoxide."),
-    ]  # fmt: skip
-    hours = burn_hours(mine[0].kind, max(arm.pit_c for arm in mine), wish.air_c)
-    if hours is None:
-        return out
-    every = timedelta(hours=hours * FUEL_AT)
-    at = light + every
-    lasts = f"A load lasts some {span_words(hours * 60)} at this pit; look before, and do not wait longer."
-    while at < last:
-        room = min(timedelta(hours=hours * 0.15), timedelta(minutes=60))
-        more = {"early": at - room, "late": at + room, "note": lasts}
-        out.append(Task(f"Fuel on {cooker}", at, FUEL_MIN, FUEL_MIN, letters, **more))  # type: ignore[arg-type]
-        at += every
-    return out
-
-
-def _quiet_words(tasks: list[Task], quiet: tuple[datetime, datetime]) -> str:
+def _quiet_words(tasks: Sequence[Task], quiet: Stretch) -> str:
     """What begins and ends the quiet stretch, so that a person can see what would lengthen it."""
     before = [t for t in tasks if t.hands_min > 0 and t.hands_end == quiet[0]]
     after = [t for t in tasks if t.hands_min > 0 and t.at == quiet[1]]
     begun = f"after {before[0].name.lower()}" if before else "from the start"
     ended = f"until {after[0].name.lower()}" if after else "until the first piece may be done"
     return f"{begun} {ended}"
+
+
+def _longer(tasks: list[Task], quiet: Stretch, low: datetime, high: datetime) -> tuple[tuple[str, float], ...]:
+    """What would lengthen the quiet stretch, and to how many minutes, the best first."""
+    kinds = {
+        "without the spritz": ("spritz",),
+        "without spritz and first look": ("spritz", "look"),
+        "with a cooker that holds fuel through the night": ("fuel",),
+        "without spritz and looks, in a cooker that holds its fuel": ("spritz", "look", "fuel"),
+        "with a wrap by the clock that a helper does": ("wrap",),
+    }
+    now = (quiet[1] - quiet[0]).total_seconds() / 60
+    out: list[tuple[str, float]] = []
+    for words, dropped in kinds.items():
+        if not any(t.key.startswith(dropped) for t in tasks):
+            continue
+        begin, end = longest_quiet([t for t in tasks if not t.key.startswith(dropped)], low, high)
+        minutes = (end - begin).total_seconds() / 60
+        if minutes > max(now, *(known for _, known in out), 0) + LONGER_MIN:
+            out.append((words, minutes))
+    return tuple(sorted(out, key=lambda row: -row[1]))
 
 
 def _cautions(arms: Sequence[ArmDay], times: Sequence[ArmTimes]) -> tuple[str, ...]:
@@ -286,6 +219,13 @@ def _cautions(arms: Sequence[ArmDay], times: Sequence[ArmTimes]) -> tuple[str, .
                 f"Arm {arm.letter} may wait {span_words(longest)} after its pull; its rest keeps it hot for about "
                 f"{span_words(arm.safe_hold_min)}. Have a hot holder at 60 °C (140 °F) or more ready."
             )
+        limit = DANGER_OPENED_MIN if arm.opened else DANGER_MIN
+        if arm.danger_min is not None and arm.danger_min > limit:
+            strict = "; it was opened or injected, for which this matters more" if arm.opened else ""
+            out.append(
+                f"Arm {arm.letter} is forecast to be {span_words(arm.danger_min)} between 4 and 60 °C (40 and 140 °F), "
+                f"longer than the usual {span_words(limit)}{strict}. A hotter pit or a smaller piece shortens it."
+            )
     longest_holds = [when.hold_min[1] for when in times]
     if len(times) > 1 and max(longest_holds) - min(longest_holds) > UNEQUAL_HOLD_MIN:
         low, high = span_words(min(longest_holds)), span_words(max(longest_holds))
@@ -293,22 +233,4 @@ def _cautions(arms: Sequence[ArmDay], times: Sequence[ArmTimes]) -> tuple[str, .
             f"The longest waits of the arms run from {low} to {high}: rest differs. Hold all of them alike, "
             "or let them finish together."
         )
-    return tuple(out)
-
-
-def _fuel_needed(
-    arms: Sequence[ArmDay], meat_on: dict[str, datetime], times: Sequence[ArmTimes], air_c: float
-) -> tuple[tuple[str, str, float], ...]:
-    """By cooker: its fuel and the kg for the whole day, warming up included, to the late end of the band."""
-    by_letter = {t.letter: t for t in times}
-    out = []
-    for cooker in dict.fromkeys(arm.cooker for arm in arms):
-        mine = [arm for arm in arms if arm.cooker == cooker]
-        habit = HABITS[mine[0].kind]
-        hours = burn_hours(mine[0].kind, max(arm.pit_c for arm in mine), air_c)
-        if hours is None:
-            continue
-        first = min(meat_on[arm.letter] for arm in mine) - timedelta(minutes=habit.lead_min)
-        last = max(by_letter[arm.letter].pull[2] or by_letter[arm.letter].pull[1] for arm in mine)
-        out.append((cooker, habit.fuel, (last - first).total_seconds() / 3600 / hours * habit.load_kg))
     return tuple(out)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+
+Stretch = tuple[datetime, datetime]
 
 
 @dataclass(frozen=True)
@@ -12,7 +15,7 @@ class Task:
 
     Attributes
     ----------
-    key : a name that other tasks' `after` may give; empty when none waits for it.
+    key : a name that other tasks' `after` may give, and by which a person moves it.
     at : when it begins; `minutes` how long it goes on, of which `hands_min` need a pair of hands from its beginning.
     early, late : how far its beginning may be moved; the same as `at` when it may not.
     band : 10 and 90 % of when it may turn out to be due, for what the meat decides.
@@ -36,6 +39,11 @@ class Task:
         return self.at + timedelta(minutes=self.minutes)
 
     @property
+    def words(self) -> str:
+        """The task with its arms, for a sentence."""
+        return f"{self.name} {self.arms}" if len(self.arms) == 1 else self.name
+
+    @property
     def hands_end(self) -> datetime:
         return self.at + timedelta(minutes=self.hands_min)
 
@@ -48,14 +56,32 @@ class Clash:
     tasks: tuple[Task, ...]
 
 
-def settle(tasks: list[Task], hands: int) -> tuple[list[Task], list[Clash]]:
-    """Move what may be moved so that no more hands are needed at once than there are.
+def pinned(tasks: Sequence[Task], pins: Mapping[str, datetime]) -> tuple[list[Task], list[str]]:
+    """Tasks with those that a person has set a time for held there, and what is wrong with such times, in words."""
+    held = [replace(t, at=pins[t.key], early=pins[t.key], late=pins[t.key]) if t.key in pins else t for t in tasks]
+    over = {task.key: task for task in held if task.key}
+    troubles = []
+    for was, now in zip(tasks, held, strict=True):
+        for need in (over[key] for key in now.after if key in over):
+            if need.at + timedelta(minutes=need.minutes) > now.at and (need.key in pins or now.key in pins):
+                troubles.append(f"{now.words} would begin before {need.words.lower()} is over.")
+        if now.key in pins and was.late is not None and now.at > was.late:
+            troubles.append(f"{now.words} is set later than the cook allows.")
+        elif now.key in pins and was.early is not None and now.at < was.early:
+            troubles.append(f"{now.words} is set earlier than the cook allows.")
+    return held, troubles
+
+
+def settle(tasks: list[Task], hands: int, asleep: Sequence[Stretch] = ()) -> tuple[list[Task], list[Clash]]:
+    """Move what may be moved so that no more hands are needed at once than there are, and none in sleep.
 
     Parameters
     ----------
     tasks : list of Task
     hands : int
         Pairs of hands; at least one.
+    asleep : sequence of (from, until)
+        Kept free where the tasks' room allows it.
 
     Returns
     -------
@@ -70,7 +96,7 @@ def settle(tasks: list[Task], hands: int) -> tuple[list[Task], list[Clash]]:
     placed: list[Task] = []
     order = sorted(tasks, key=lambda t: (_room(t), t.at))
     for task in order:
-        placed.append(task if task.hands_min <= 0 else _nearest_free(task, placed, hands))
+        placed.append(task if task.hands_min <= 0 else _nearest_free(task, placed, hands, asleep))
     placed.sort(key=lambda t: (t.at, t.name, t.arms))
     return placed, _clashes(placed, hands)
 
@@ -91,17 +117,23 @@ def _most_at_once(task: Task, others: list[Task]) -> int:
     return max((sum(o.at <= m < o.hands_end for o in overlapping) for m in moments), default=0)
 
 
-def _nearest_free(task: Task, placed: list[Task], hands: int) -> Task:
+def _nearest_free(task: Task, placed: list[Task], hands: int, asleep: Sequence[Stretch]) -> Task:
     early, late = task.early or task.at, task.late or task.at
     needs = [o.ends for o in placed if o.key and o.key in task.after]
     early = max([early, *needs])
+    late = min([late, *(o.at - timedelta(minutes=task.minutes) for o in placed if task.key and task.key in o.after)])
     length = timedelta(minutes=task.hands_min)
     wishes = [task.at, *(o.hands_end for o in placed), *(o.at - length for o in placed)]
-    for moment in sorted({m for m in wishes if early <= m <= late}, key=lambda m: (abs(m - task.at), m)):
-        moved = replace(task, at=moment)
-        if _most_at_once(moved, placed) < hands:
-            return moved
-    return task
+    wishes += [until for _, until in asleep] + [begin - length for begin, _ in asleep]
+
+    def in_sleep(moment: datetime) -> bool:
+        return any(begin < moment + length and moment < until for begin, until in asleep)
+
+    free = {m for m in wishes if early <= m <= late and _most_at_once(replace(task, at=m), placed) < hands}
+    if not free:
+        # A clash that is shown is better than a task before what it needs.
+        return replace(task, at=max(min(task.at, late), early) if early <= late else task.at)
+    return replace(task, at=min(free, key=lambda m: (in_sleep(m), abs(m - task.at), m)))
 
 
 def _clashes(tasks: list[Task], hands: int) -> list[Clash]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -86,6 +87,31 @@ def least_difference(spread: float, pieces: int, power: float = 0.8, paired: boo
         return None
     chance = power_of_pairs if paired else power_of_groups
     return float(brentq(lambda d: chance(d, spread, pieces) - power, 1e-9 * spread, 60 * spread))
+
+
+def curve(difference: float, spread: float, most: int, paired: bool = False) -> tuple[tuple[int, float], ...]:
+    """Chance to show a difference by number of pieces an arm (or of pairs), from two on."""
+    chance = power_of_pairs if paired else power_of_groups
+    return tuple((count, chance(difference, spread, count)) for count in range(2, most + 1))
+
+
+def pooled_spread(groups: Sequence[Sequence[float]]) -> tuple[float, int]:
+    """Spread within groups of like cooks, as a share of the time, and its degrees of freedom.
+
+    Parameters
+    ----------
+    groups : sequences of times of cooks that should have been alike, in any one unit.
+
+    Notes
+    -----
+    Standard deviation of the natural logarithm, pooled within groups; for the spreads met here it is the coefficient of
+    variation to within a hundredth of itself.
+    """
+    logs = [np.log(np.asarray(group, float)) for group in groups if len(group) > 1]
+    freedom = sum(len(group) - 1 for group in logs)
+    if not freedom:
+        return USUAL_SPREAD, 0
+    return float(np.sqrt(sum(((group - group.mean()) ** 2).sum() for group in logs) / freedom)), freedom
 
 
 def lone_difference(spread: float) -> float:

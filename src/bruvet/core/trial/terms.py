@@ -22,6 +22,14 @@ class Term(StrEnum):
         return [(member.value, member.label) for member in cls]
 
 
+def term(kind: type[Term], value: str) -> str:
+    """Label of a stored word; the word itself when it is none of the kind's."""
+    try:
+        return kind(value).label
+    except ValueError:
+        return value
+
+
 class Factor(Term):
     COOKER = "cooker", "Cooker"
     PIT_TEMPERATURE = "pit-temperature", "Pit temperature"
@@ -32,6 +40,29 @@ class Factor(Term):
     RUB = "rub", "Rub"
     REST = "rest", "Rest"
     OTHER = "other", "Something else"
+
+
+class TrialKind(Term):
+    """How a trial is laid out; `hint` says when to choose it."""
+
+    hint: str
+
+    def __new__(cls, value: str, label: str = "", hint: str = "") -> TrialKind:
+        member = str.__new__(cls, value)
+        member._value_ = value
+        member.label = label
+        member.hint = hint
+        return member
+
+    ONE_FACTOR = "one-factor", "One thing changed", "two to six ways of one thing"
+    CROSSED = (
+        "crossed",
+        "Two things crossed",
+        "every way of one with every way of the other, such as temperature and wrap",
+    )
+    SPLIT = "split", "One piece split", "halves of one piece, the best control there is"
+    LENGTHS = "lengths", "The same, for different times", "four, five or six hours; put on apart, taken off together"
+    MOVED = "moved", "Finished in another cooker", "smoke on one, finish on another"
 
 
 class CookerKind(Term):

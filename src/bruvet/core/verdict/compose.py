@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 from bruvet.core.curves.measures import Figure, Measures
 from bruvet.core.tasting.panel import AttributeSummary, Preference, least_panel
-from bruvet.core.trial.differences import Difference
+from bruvet.core.trial.ledger import Difference
 from bruvet.core.units import Units, span_words
 
 # Two like pieces, cooked alike, differ by about this share of the cook: common practice, no source.

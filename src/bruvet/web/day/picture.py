@@ -7,8 +7,9 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from bruvet.core.schedule.day import ArmTimes, Day
-from bruvet.core.schedule.tasks import Task
+from bruvet.core.schedule.day import Day
+from bruvet.core.schedule.listing import ArmTimes
+from bruvet.core.schedule.tasks import Stretch, Task
 from bruvet.core.trial.terms import ARM_LOOKS
 
 WIDTH, LEFT, RIGHT, TOP, ROW, FOOT = 1200.0, 44.0, 20.0, 22.0, 62.0, 26.0
@@ -31,11 +32,13 @@ class Lane:
     boxes: tuple[Box, ...]
     band: tuple[float, float]
     middle: float
-    ticks: tuple[tuple[float, float, str], ...]
+    ticks: tuple[tuple[float, float, str, str], ...]
 
 
 @dataclass(frozen=True)
 class DayPicture:
+    """`low` and `per_min` (pixels a minute) let a dragged task be told as a time."""
+
     width: float
     height: float
     top: float
@@ -45,12 +48,16 @@ class DayPicture:
     lanes: tuple[Lane, ...]
     serve: float
     clashes: tuple[float, ...]
+    low: datetime
+    per_min: float
+    left: float
+    asleep: tuple[tuple[float, float], ...]
 
 
-def draw_day(day: Day, serve_at: datetime, tz: str) -> DayPicture:
-    """Lay the day out from its first task to serving."""
-    zone = ZoneInfo(tz)
-    low = day.tasks[0].at - timedelta(minutes=10)
+def draw_day(day: Day, tz: str, asleep: Sequence[Stretch] = ()) -> DayPicture:
+    """Lay the day out from its first task (thawing, which takes days, left aside) to serving."""
+    zone, serve_at = ZoneInfo(tz), day.serve_at
+    low = min(t.at for t in day.tasks if not t.key.startswith("thaw")) - timedelta(minutes=10)
     high = max(serve_at, day.tasks[-1].at) + timedelta(minutes=20)
     scale = (WIDTH - LEFT - RIGHT) / (high - low).total_seconds()
 
@@ -71,7 +78,8 @@ def draw_day(day: Day, serve_at: datetime, tz: str) -> DayPicture:
     )
     return DayPicture(
         WIDTH, foot + FOOT, TOP, foot, hours, _nights(low, high, zone, x), tuple(lanes), x(serve_at),
-        tuple(x(clash.at) for clash in day.clashes),
+        tuple(x(clash.at) for clash in day.clashes), low, scale * 60, LEFT,
+        tuple((x(a), round(x(b) - x(a), 1)) for a, b in asleep if b > low and a < high),
     )  # fmt: skip
 
 
@@ -93,7 +101,11 @@ def _lane(times: ArmTimes, number: int, tasks: Sequence[Task], x, serve_at: date
         for a, b, kind, word in edges
         if b > a
     )
-    ticks = tuple((x(t.at), max(round(x(t.hands_end) - x(t.at), 1), 2.0), t.name) for t in tasks if t.hands_min > 0)
+    ticks = tuple(
+        (x(t.at), max(round(x(t.hands_end) - x(t.at), 1), 2.0), t.name, t.key)
+        for t in tasks
+        if t.hands_min > 0 and not t.key.startswith("thaw")
+    )
     late = times.pull[2] or serve_at
     return Lane(times.letter, ARM_LOOKS[times.letter].marker, y, boxes, (x(times.pull[0]), x(late)), x(pull), ticks)
 

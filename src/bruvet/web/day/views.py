@@ -5,10 +5,11 @@ from __future__ import annotations
 import csv
 import io
 import re
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, time, timedelta
+from typing import Any
 from zoneinfo import ZoneInfo
 
-from flask import Blueprint, Response, redirect, request, url_for
+from flask import Blueprint, Response, flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response as AnyResponse
 
 from bruvet.core.safety import DEFER
@@ -20,47 +21,57 @@ from bruvet.web.access import units
 from bruvet.web.database import db, trial_or_404
 from bruvet.web.reader import Reader
 from bruvet.web.trial_page import trial_page
-from bruvet.work.days import day_of
+from bruvet.work.days import day_of, sleep_of
 
 from .picture import draw_day
 
-blueprint = Blueprint("day", __name__, template_folder="templates")
+blueprint = Blueprint("day", __name__, template_folder="templates", static_folder="static", static_url_path="/day")
 View = str | AnyResponse | tuple[str, int]
+
+
+# What the meat decides, or what follows from other tasks, cannot be set by hand.
+FIXED = ("pull", "rest", "preheat", "serve")
 
 
 def _form_of(trial: Trial) -> dict[str, str]:
     zone = ZoneInfo(trial.tz)
-    local = trial.serve_at.astimezone(zone) if trial.serve_at else None
+    moment = trial.begin_at or trial.serve_at
+    local = moment.astimezone(zone) if moment else None
     return {
+        "anchor": "begin" if trial.begin_at else "serve",
         "day": f"{local:%Y-%m-%d}" if local else f"{trial.cook_date:%Y-%m-%d}",
         "time": f"{local:%H:%M}" if local else "18:00",
         "together": trial.together or "finish",
         "assurance": f"{100 * (trial.assurance or 0.9):.0f}",
         "hands": str(trial.hands or 1),
         "spritz": "" if trial.spritz_every_min is None else f"{trial.spritz_every_min:g}",
+        "sleep_from": trial.sleep_from,
+        "sleep_until": trial.sleep_until,
+    }
+
+
+def _worked(trial: Trial) -> dict[str, Any]:
+    """The day, or why there is none, for the page and for its part."""
+    values: dict[str, Any] = {"day": None, "problem": "", "picture": None, "trial": trial}
+    if trial.serve_at is not None or trial.begin_at is not None:
+        try:
+            day = day_of(db(), trial, datetime.now(UTC))
+            values |= {"day": day, "picture": draw_day(day, trial.tz, sleep_of(trial, day.serve_at))}
+        except CannotPlan as error:
+            values["problem"] = str(error)
+    pieces = [piece for arm in trial.arms for piece in arm.pieces]
+    return values | {
+        "defer": DEFER,
+        "fixed": FIXED,
+        "poultry": any(piece.cut in POULTRY for piece in pieces),
+        "opened": [piece.name for piece in pieces if piece.opened],
     }
 
 
 def _page(trial: Trial, form: dict[str, str], errors: dict[str, str]) -> View:
-    day, problem = None, ""
-    if trial.serve_at is not None and not errors:
-        try:
-            day = day_of(db(), trial, datetime.now(UTC))
-        except CannotPlan as error:
-            problem = str(error)
-    page = trial_page(
-        "day/show.html",
-        trial,
-        form=form,
-        errors=errors,
-        day=day,
-        problem=problem,
-        picture=draw_day(day, trial.serve_at, trial.tz) if day and trial.serve_at else None,
-        defer=DEFER,
-        poultry=any(piece.cut in POULTRY for arm in trial.arms for piece in arm.pieces),
-        opened=[piece.name for arm in trial.arms for piece in arm.pieces if piece.opened],
-    )
-    return page, 422 if errors or problem else 200
+    values = _worked(trial)
+    page = trial_page("day/show.html", form=form, errors=errors, **values)
+    return page, 422 if errors or values["problem"] else 200
 
 
 @blueprint.get("/trials/<int:trial_id>/day")
@@ -69,30 +80,84 @@ def show(trial_id: int) -> View:
     return _page(trial, _form_of(trial), {})
 
 
+def _clock(reader: Reader, name: str, label: str, required: bool = False) -> time | None:
+    text = reader.text(name, label, 8, required=required)
+    found = re.fullmatch(r"(\d{1,2})[:.h](\d{2})", text)
+    if text and (not found or int(found[1]) > 23 or int(found[2]) > 59):
+        reader.fail(name, f"{label}: '{text}' is no clock time; write one like 18:00.")
+        return None
+    return time(int(found[1]), int(found[2])) if found else None
+
+
 @blueprint.post("/trials/<int:trial_id>/day")
 def wish(trial_id: int) -> View:
     """Keep what is wanted of the day, and work it out."""
     trial = trial_or_404(trial_id)
     reader = Reader(request.form, units())
+    anchor = reader.choice("anchor", "Backward or forward", ["serve", "begin"], "serve")
     day = reader.day("day", "The day")
-    clock = reader.text("time", "The serving time", 8, required=True)
-    found = re.fullmatch(r"(\d{1,2})[:.h](\d{2})", clock)
-    if clock and (not found or int(found[1]) > 23 or int(found[2]) > 59):
-        reader.fail("time", f"The serving time: '{clock}' is no clock time; write one like 18:00.")
+    clock = _clock(reader, "time", "The serving time" if anchor == "serve" else "The start", required=True)
     together = reader.choice("together", "Together", ["finish", "start"], "finish")
     assurance = reader.number("assurance", "Assurance", 50, 99, "%")
     hands = reader.number("hands", "Pairs of hands", 1, 6)
     spritz = reader.number("spritz", "Spritz every", 15, 240, "min")
-    if reader.errors or day is None or found is None:
+    sleep = [_clock(reader, name, "Sleep") for name in ("sleep_from", "sleep_until")]
+    if (sleep[0] is None) != (sleep[1] is None):
+        reader.fail("sleep_until", "Sleep: give both its beginning and its end, or neither.")
+    if reader.errors or day is None or clock is None:
         return _page(trial, request.form.to_dict(), reader.errors)
-    local = datetime(day.year, day.month, day.day, int(found[1]), int(found[2]), tzinfo=ZoneInfo(trial.tz))
-    if local.astimezone(UTC) < datetime.now(UTC):
-        reader.fail("time", "That is in the past; serve later.")
+    local = datetime.combine(day, clock, ZoneInfo(trial.tz)).astimezone(UTC)
+    if local < datetime.now(UTC):
+        reader.fail("time", f"That is in the past; {'serve' if anchor == 'serve' else 'begin'} later.")
         return _page(trial, request.form.to_dict(), reader.errors)
-    trial.serve_at, trial.together = local.astimezone(UTC), together
+    trial.serve_at, trial.begin_at = (local, None) if anchor == "serve" else (None, local)
+    trial.together, trial.pins = together, {}
     trial.assurance, trial.hands, trial.spritz_every_min = (assurance or 90) / 100, round(hands or 1), spritz
+    trial.sleep_from, trial.sleep_until = (f"{moment:%H:%M}" if moment else "" for moment in sleep)
     db().flush()
     return redirect(url_for("day.show", trial_id=trial.id))
+
+
+@blueprint.post("/trials/<int:trial_id>/day/times")
+def times(trial_id: int) -> View:
+    """Hold tasks at times that a person typed, or to which they were dragged; everything else is worked out anew."""
+    trial = trial_or_404(trial_id)
+    errors: list[str] = []
+    if request.form.get("do") == "free":
+        trial.pins = {}
+    else:
+        trial.pins = trial.pins | _set_times(trial, errors)
+    db().flush()
+    if request.headers.get("HX-Request"):
+        return render_template("day/worked.html", **_worked(trial), errors_of_times=errors)
+    for line in errors:
+        flash(line, "error")
+    return redirect(url_for("day.show", trial_id=trial.id))
+
+
+def _set_times(trial: Trial, errors: list[str]) -> dict[str, str]:
+    """Pins for the tasks whose time is not the one that was shown; a clock time means the nearest such moment."""
+    zone = ZoneInfo(trial.tz)
+    try:
+        day = day_of(db(), trial, datetime.now(UTC))
+    except CannotPlan:
+        # With pins that do not work out, the day without them is what was shown last.
+        trial.pins = {}
+        return {}
+    out = {}
+    for task in day.tasks:
+        typed = request.form.get(f"at:{task.key}", "").strip()
+        shown = task.at.astimezone(zone)
+        if not typed or task.key.startswith(FIXED) or typed == f"{shown:%H:%M}":
+            continue
+        found = re.fullmatch(r"(\d{1,2})[:.h](\d{2})", typed)
+        if not found or int(found[1]) > 23 or int(found[2]) > 59:
+            errors.append(f"{task.words}: '{typed[:20]}' is no clock time; write one like 18:00.")
+            continue
+        same_day = shown.replace(hour=int(found[1]), minute=int(found[2]), second=0, microsecond=0)
+        near = min((same_day + timedelta(days=by) for by in (-1, 0, 1)), key=lambda m: abs(m - shown))
+        out[task.key] = near.astimezone(UTC).isoformat()
+    return out
 
 
 def _worked_out(trial: Trial) -> Day | AnyResponse:

@@ -18,6 +18,7 @@ from bruvet.core.trial.terms import (
     DoneRule,
     Factor,
     RestKind,
+    TrialKind,
     WrapIn,
     WrapRule,
 )
@@ -65,6 +66,8 @@ def from_trial(trial: Trial, units: Units) -> dict[str, str]:
         "question": trial.question,
         "factor": trial.factor,
         "factor_other": trial.factor_other,
+        "kind": trial.kind or TrialKind.ONE_FACTOR,
+        "factor2": trial.factor2 or "",
         "held_same": trial.held_same,
         "note": trial.note,
         "cook_date": trial.cook_date.isoformat(),
@@ -88,6 +91,10 @@ def from_trial(trial: Trial, units: Units) -> dict[str, str]:
             f"{arm.letter}-rest": span(arm.rest_min),
             f"{arm.letter}-wood": arm.wood,
             f"{arm.letter}-rub": arm.rub,
+            f"{arm.letter}-move_to": str(arm.move_to_id or ""),
+            f"{arm.letter}-move_at": temp(arm.move_at_c),
+            f"{arm.letter}-move_after": span(arm.move_at_min),
+            f"{arm.letter}-move_pit": temp(arm.move_pit_c),
         }
         for piece in arm.pieces:
             key = f"p{len(numbers)}"
@@ -165,6 +172,10 @@ def save(session: Session, trial: Trial, form: Mapping[str, str], units: Units) 
     title = read.text("title", "Title", 120, required=True)
     question = read.text("question", "The question", 500, required=True)
     factor = read.choice("factor", "What is changed", [f.value for f in Factor])
+    kind = read.choice("kind", "How it is laid out", [k.value for k in TrialKind], TrialKind.ONE_FACTOR)
+    factor2 = read.choice("factor2", "The second thing changed", ["", *(f.value for f in Factor)], "")
+    if kind == TrialKind.CROSSED and factor2 in ("", factor):
+        read.fail("factor2", "Two things crossed: choose the second one, another than the first.")
     factor_other = read.text("factor_other", "What is changed, in words", 120, required=factor == Factor.OTHER)
     held_same = read.text("held_same", "What is held the same", 4000)
     note = read.text("note", "Notes", 8000)
@@ -177,6 +188,7 @@ def save(session: Session, trial: Trial, form: Mapping[str, str], units: Units) 
     cookers = {str(row) for row in session.scalars(select(Cooker.id))}
     arm_values = {letter: _arm_values(read, letter, cookers) for letter in letters}
     piece_values = [(n, *_piece_values(read, n, letters)) for n in pieces]
+    _check_kind(read, kind, arm_values)
     for letter in letters:
         mine = [n for n, owner, _ in piece_values if owner == letter]
         if not mine:
@@ -190,6 +202,7 @@ def save(session: Session, trial: Trial, form: Mapping[str, str], units: Units) 
         return read.errors
     trial.title, trial.question, trial.factor, trial.factor_other = title, question, factor, factor_other
     trial.held_same, trial.note, trial.tz = held_same, note, tz
+    trial.kind, trial.factor2 = kind, factor2 if kind == TrialKind.CROSSED else ""
     assert cook_date is not None
     trial.cook_date = cook_date
     trial.temp_unit, trial.mass_unit = units.temp, units.mass
@@ -205,6 +218,21 @@ def save(session: Session, trial: Trial, form: Mapping[str, str], units: Units) 
             setattr(arms[letter], name, value)
     _save_pieces(session, arms, form, piece_values)
     return {}
+
+
+def _check_kind(read: Reader, kind: str, arms: Mapping[str, Mapping[str, object]]) -> None:
+    """What each kind of trial needs of its arms."""
+    for letter, values in arms.items():
+        if kind == TrialKind.LENGTHS and values["done_at_min"] is None:
+            read.fail(f"{letter}-done_after", f"Arm {letter} needs its time on, since times are what is compared.")
+        if values["move_to_id"] is not None and values["move_at_c"] is None and values["move_at_min"] is None:
+            read.fail(
+                f"{letter}-move_after", f"Arm {letter} moves to another cooker: say after how long, or at what inside."
+            )
+    if kind == TrialKind.MOVED and not any(values["move_to_id"] for values in arms.values()):
+        read.fail(
+            f"{min(arms, default='A')}-move_to", "No arm is finished in another cooker yet: say which one, and when."
+        )
 
 
 def _leaving(session: Session, trial: Trial, letters: list[str], kept_pieces: set[str]) -> str:
@@ -273,7 +301,19 @@ def _arm_values(read: Reader, letter: str, cookers: set[str]) -> dict[str, objec
     wrap_in = read.choice(name("wrap_in"), f"the wrap {of}", [w.value for w in WrapIn], WrapIn.NONE)
     if wrap_rule != WrapRule.NEVER and wrap_in == WrapIn.NONE:
         read.fail(name("wrap_in"), f"Arm {letter} is to be wrapped: say in what, or choose never.")
+    move_to = read.form.get(name("move_to"), "").strip()
+    if move_to and move_to not in cookers:
+        read.fail(name("move_to"), f"The finishing cooker {of} is not one of yours.")
+        move_to = ""
+    if move_to and move_to == cooker:
+        read.fail(
+            name("move_to"), f"Arm {letter} would be finished in the cooker that it is in; choose another or none."
+        )
     return {
+        "move_to_id": int(move_to) if move_to else None,
+        "move_at_c": read.temp(name("move_at"), f"The temperature {of} to move at", 20.0, 110.0),
+        "move_at_min": read.span_min(name("move_after"), f"The time {of} to move after"),
+        "move_pit_c": read.temp(name("move_pit"), f"The finishing pit {of}", 40.0, 400.0),
         "label": read.text(name("label"), f"The name {of}", 80),
         "cooker_id": int(cooker) if cooker else None,
         "pit_target_c": read.temp(name("pit_target"), f"The pit target {of}", 40.0, 400.0),

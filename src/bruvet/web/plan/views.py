@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import Blueprint, abort, flash, redirect, render_template, request, url_for
 from sqlalchemy import func, select
 from werkzeug.wrappers import Response
 
-from bruvet.records.models import Arm, Cooker, Piece, Probe, Reading, Trial
+from bruvet.records.models import Cooker, Probe, Reading, Trial
 from bruvet.web.access import person, units
 from bruvet.web.database import db, trial_or_404
 from bruvet.web.trial_page import facts_of, trial_page
-from bruvet.work.fair import between_first_arms, fairness_of, how_many
+from bruvet.work.fair import first_cases, how_many, ledger_of
+from bruvet.work.lots import days_of
+from bruvet.work.over_days import over_all_days
+from bruvet.work.protocols import copied, trial_from
+from bruvet.work.spread import spread_of
 
 from . import forms
 
@@ -42,8 +46,16 @@ def _last_zone() -> str:
 @blueprint.route("/trials/new", methods=["GET", "POST"])
 def new() -> View:
     tz = _last_zone()
+    today = datetime.now(ZoneInfo(tz)).date()
+    if request.method == "GET" and "protocol" in request.args:
+        with db().no_autoflush:
+            begun = trial_from(db(), request.args["protocol"])
+            if begun is None:
+                abort(404)
+            begun.cook_date, begun.tz = today, tz
+            return _form_page(forms.from_trial(begun, units()), {}, None)
     if request.method == "GET":
-        return _form_page(forms.blank(units(), datetime.now(ZoneInfo(tz)).date(), tz), {}, None)
+        return _form_page(forms.blank(units(), today, tz), {}, None)
     return _take(Trial(created_by=person().id), None)
 
 
@@ -72,7 +84,7 @@ def _take(trial: Trial, editing: Trial | None) -> View:
 @blueprint.get("/trials/<int:trial_id>")
 def show(trial_id: int) -> View:
     trial = trial_or_404(trial_id)
-    return trial_page("plan/show.html", trial, facts_of(trial))
+    return trial_page("plan/show.html", trial, facts_of(trial), has_days=len(days_of(db(), trial)) > 1)
 
 
 @blueprint.get("/trials/<int:trial_id>/fair")
@@ -80,13 +92,12 @@ def fair(trial_id: int) -> View:
     """What differs between the arms besides the factor, and what the trial's size can show."""
     trial = trial_or_404(trial_id)
     facts = facts_of(trial)
-    told = between_first_arms(facts)
+    cut = next((piece.cut for arm in trial.arms for piece in arm.pieces), "")
     return render_template(
         "plan/fair.html",
         trial=trial,
-        told=told,
-        fairness=fairness_of(facts, told),
-        many=how_many(facts, told),
+        ledger=ledger_of(facts),
+        many=how_many(first_cases(facts), spread_of(db(), cut, trial.id)),
     )
 
 
@@ -94,22 +105,36 @@ def fair(trial_id: int) -> View:
 def duplicate(trial_id: int) -> View:
     """A new trial with the same question, arms and pieces' cuts, and none of what happened."""
     old = trial_or_404(trial_id)
-    copy = Trial(created_by=person().id)
-    for name in ("question", "factor", "factor_other", "held_same", "tz", "temp_unit", "mass_unit"):
-        setattr(copy, name, getattr(old, name))
+    copy = copied(db(), old)
     copy.title = f"{old.title[:112]} (again)"
-    copy.cook_date = datetime.now(ZoneInfo(old.tz)).date()
-    fields = [c.key for c in Arm.__table__.columns if c.key not in ("id", "trial_id")]
-    for arm in old.arms:
-        twin = Arm(**{name: getattr(arm, name) for name in fields})
-        for piece in arm.pieces:
-            kept = ("number", "cut", "cut_other", "grade", "source", "bone", "opened", "thickness_mm")
-            twin.pieces.append(Piece(**{name: getattr(piece, name) for name in kept}))
-        copy.arms.append(twin)
+    copy.created_by, copy.cook_date = person().id, datetime.now(ZoneInfo(old.tz)).date()
     db().add(copy)
     db().flush()
     flash("Copied without what happened. Set the date and the weights.", "good")
     return redirect(url_for("plan.edit", trial_id=copy.id))
+
+
+@blueprint.post("/trials/<int:trial_id>/another-day")
+def another_day(trial_id: int) -> View:
+    """One more cook day of the same question, a week on; all days add up to one answer."""
+    old = trial_or_404(trial_id)
+    days = days_of(db(), old)
+    copy = copied(db(), old)
+    copy.title = f"{days[0].title[:104]}, day {len(days) + 1}"
+    copy.first_day_id = old.first_day_id or old.id
+    copy.created_by, copy.cook_date = person().id, days[-1].cook_date + timedelta(days=7)
+    db().add(copy)
+    db().flush()
+    flash("One more day of the same question. Set its date and weights, and draw its lots.", "good")
+    return redirect(url_for("plan.edit", trial_id=copy.id))
+
+
+@blueprint.get("/trials/<int:trial_id>/days")
+def days(trial_id: int) -> View:
+    """All days of the question, and what they say together."""
+    trial = trial_or_404(trial_id)
+    facts = [facts_of(one) for one in days_of(db(), trial)]
+    return render_template("plan/days.html", trial=trial, facts=facts, contrasts=over_all_days(facts))
 
 
 @blueprint.route("/trials/<int:trial_id>/delete", methods=["GET", "POST"])
