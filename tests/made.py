@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, date, datetime, timedelta
+from html.parser import HTMLParser
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -42,3 +43,44 @@ def make_trial(session: Session, letters: str = "AB", readings: bool = False) ->
             trial.events.append(Event(arm_id=arm.id, kind="pull", at=ON + timedelta(minutes=float(minutes[-1]))))
     session.commit()
     return trial
+
+
+class _Fields(HTMLParser):
+    """What a browser would send of a page's forms, as they stand."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.values: dict[str, str] = {}
+        self.select: str | None = None
+        self.area: str | None = None
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        found = dict(attrs)
+        name = found.get("name")
+        if tag == "input" and name and (found.get("type") != "checkbox" or "checked" in found):
+            self.values[name] = found.get("value") or ("on" if found.get("type") == "checkbox" else "")
+        elif tag == "select":
+            self.select = name
+        elif tag == "option" and self.select is not None:
+            if "selected" in found or self.select not in self.values:
+                self.values[self.select] = found.get("value") or ""
+        elif tag == "textarea" and name:
+            self.area = name
+            self.values[name] = ""
+
+    def handle_endtag(self, tag: str) -> None:
+        if tag == "select":
+            self.select = None
+        if tag == "textarea":
+            self.area = None
+
+    def handle_data(self, data: str) -> None:
+        if self.area is not None:
+            self.values[self.area] += data
+
+
+def fields_of(page: str) -> dict[str, str]:
+    """Every field of a page as it stands filled in."""
+    parser = _Fields()
+    parser.feed(page)
+    return parser.values

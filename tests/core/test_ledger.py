@@ -90,6 +90,17 @@ def test_unequal_pieces_places_rests_and_parts_are_reservations(words, numbers, 
     assert found.mends
 
 
+def test_places_that_were_measured_and_read_alike_are_no_difference() -> None:
+    """Grate temperature differs by 15 to 20 °F between places in one cooker (common practice, no source)."""
+
+    def placed(second_c: float) -> Ledger:
+        first = arm("A", {"position": "left"}, grate_at_its_place=121.0)
+        return kept(first, arm("B", {**BARE, "position": "right"}, grate_at_its_place=second_c))
+
+    assert placed(123.0).level == "fair"
+    assert [line.row.name for line in placed(131.0).differing] == ["position", "grate at its place"]
+
+
 def test_tolerances_can_be_set() -> None:
     arms = arm("A"), arm("B", BARE, weight=2.15)
     assert [line.row.name for line in kept(*arms).differing] == ["weight"]

@@ -194,7 +194,7 @@ class Bought:
 
 @dataclass(frozen=True)
 class ArmCost:
-    """What an arm costs, what is left of its meat, and what a serving of it costs; None where a price is missing."""
+    """What an arm costs, what is left of its meat, and what a serving costs; what has no price is in `missing`."""
 
     arm: str
     cost: float | None
@@ -250,7 +250,7 @@ def costs(
             else:
                 cost += price
         servings = kg * 1000 / serving_g
-        whole = None if missing else cost
+        whole = cost if cost > 0 else None
         each = whole / servings if whole is not None and servings > 0 else None
         out.append(ArmCost(arm, whole, kg, servings, each, tuple(dict.fromkeys(missing))))
     return tuple(out)

@@ -154,7 +154,18 @@ def keep_ledger(
             state = "factor"
         worth = tuple(minutes.get(row.name, {}).items()) if state in ("differs", "factor") else ()
         lines.append(Line(row, state, cells, worth, *_graded(row, state, arms)))
-    return _summed_up(question, arms, tuple(lines))
+    return _summed_up(question, arms, tuple(_measured_places(lines)))
+
+
+def _measured_places(lines: Sequence[Line]) -> list[Line]:
+    """Places that were measured and read alike are no difference, wherever they are."""
+    grate = next(line for line in lines if line.row.name == "grate at its place")
+    return [
+        replace(line, state="same", reason="the places read alike")
+        if line.row.name == "position" and line.state in ("differs", "unknown") and grate.state == "same"
+        else line
+        for line in lines
+    ]
 
 
 def differences(ledger: Ledger) -> tuple[Difference, ...]:

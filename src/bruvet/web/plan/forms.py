@@ -230,9 +230,7 @@ def _check_kind(read: Reader, kind: str, arms: Mapping[str, Mapping[str, object]
                 f"{letter}-move_after", f"Arm {letter} moves to another cooker: say after how long, or at what inside."
             )
     if kind == TrialKind.MOVED and not any(values["move_to_id"] for values in arms.values()):
-        read.fail(
-            f"{min(arms, default='A')}-move_to", "No arm is finished in another cooker yet: say which one, and when."
-        )
+        read.fail(f"{min(arms, default='A')}-move_to", "No arm is finished elsewhere yet: say where, and when.")
 
 
 def _leaving(session: Session, trial: Trial, letters: list[str], kept_pieces: set[str]) -> str:
@@ -306,9 +304,7 @@ def _arm_values(read: Reader, letter: str, cookers: set[str]) -> dict[str, objec
         read.fail(name("move_to"), f"The finishing cooker {of} is not one of yours.")
         move_to = ""
     if move_to and move_to == cooker:
-        read.fail(
-            name("move_to"), f"Arm {letter} would be finished in the cooker that it is in; choose another or none."
-        )
+        read.fail(name("move_to"), f"Arm {letter} is in that cooker already; choose another or none.")
     return {
         "move_to_id": int(move_to) if move_to else None,
         "move_at_c": read.temp(name("move_at"), f"The temperature {of} to move at", 20.0, 110.0),
