@@ -135,6 +135,14 @@ def test_what_is_not_known_is_said_and_not_assumed_equal() -> None:
     assert dict(named.values) == {"A": "39 °F", "B": "not known"}
 
 
+def test_a_split_trial_needs_halves_of_the_same_pieces() -> None:
+    split = Question(("wrap",), "Wrap", split=True)
+    assert keep_ledger(split, [arm("A"), arm("B", BARE)], F).level == "fair"
+    found = keep_ledger(split, [arm("A"), arm("B", {**BARE, "source": "piece 2"})], F)
+    assert "halves of the same pieces" in found.sentence
+    assert any("half of" in mend for mend in found.mends)
+
+
 def test_a_departure_stands_beside_what_was_planned() -> None:
     second = ArmFacts("B", {**WORDS, **BARE, "wrap": "Paper"}, NUMBERS, {"wrap": "Nothing"})
     found = kept(arm("A"), second)

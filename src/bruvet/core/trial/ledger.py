@@ -274,6 +274,10 @@ def _worded(line: Line) -> str:
 def _design(question: Question, arms: Sequence[ArmFacts], lines: Iterable[Line]) -> tuple[Level, str, str] | None:
     """What is wrong with the factors themselves: level, why, how to mend it; None when nothing is."""
     texts = {line.row.name: {cell.letter: cell.text for cell in line.cells} for line in lines}
+    sources = set(texts["source"].values())
+    if question.split and (len(sources) > 1 or not all(text.startswith("piece ") for text in sources)):
+        why = "the arms do not hold halves of the same pieces, as a split trial means to"
+        return "reservations", why, "say under Lots which piece each is half of"
     levels = []
     for factor in question.factors:
         row = LEVEL_ROW.get(factor)

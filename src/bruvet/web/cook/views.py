@@ -88,6 +88,9 @@ def _event_form(event: Event) -> dict[str, str]:
         "wrap_in": event.wrap_in,
         "temp": "" if event.temp_c is None else f"{units().temp_shown(event.temp_c):.0f}",
         "minutes": "" if event.minutes is None else f"{event.minutes:g}",
+        "amount": ""
+        if event.amount_kg is None
+        else f"{units().mass_shown(event.amount_kg):.2f}".rstrip("0").rstrip("."),
         "note": event.note,
     }
 
@@ -125,6 +128,9 @@ def save_event(trial_id: int) -> View:
     if kind == EventKind.PIT_SET and temp_c is None:
         reader.fail("temp", "Say what the pit was set to.")
     minutes = reader.number("minutes", "Minutes open", 0, 240) if kind == EventKind.LID else None
+    amount_kg = (
+        reader.mass("amount", "The weight of fuel or wood") if kind in (EventKind.FUEL, EventKind.WOOD) else None
+    )
     note = reader.text("note", "The note", 500)
     moments = [reader.when("when", zero_for(facts, arm, piece), trial.cook_date, trial.tz) for arm, piece in targets]
     if reader.errors:
@@ -135,7 +141,7 @@ def save_event(trial_id: int) -> View:
         assert moments[0] is not None
         editing.arm_id, editing.piece_id, editing.kind = arm.id, piece.id if piece else None, kind
         editing.at, editing.wrap_in, editing.temp_c = moments[0], wrap_in, temp_c
-        editing.minutes, editing.note = minutes, note
+        editing.minutes, editing.amount_kg, editing.note = minutes, amount_kg, note
         flash("The entry was changed; what it said before is kept.", "good")
     else:
         if kind == EventKind.PULL:
@@ -152,6 +158,7 @@ def save_event(trial_id: int) -> View:
                     wrap_in=wrap_in,
                     temp_c=temp_c,
                     minutes=minutes,
+                    amount_kg=amount_kg,
                     note=note,
                     created_by=person().id,
                 )
