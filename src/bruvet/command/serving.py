@@ -222,8 +222,9 @@ def serve(port: int, demo: bool) -> None:
                     environment["BRUVET_DEMO_SIGN_IN"] = SIGN_IN
                 address = f"127.0.0.1:{port}"
                 try:
-                    say("[3/4] Worker for long jobs")
+                    say("[3/4] Worker for long jobs, watcher of what is cooked")
                     processes.append(child("worker", [sys.executable, "-m", "bruvet.work.worker"], environment))
+                    processes.append(child("watcher", [sys.executable, "-m", "bruvet.work.watcher"], environment))
                     say("[4/4] Web server")
                     processes.append(child("web", web_command(address), environment))
                     wait_until_up(address, processes)

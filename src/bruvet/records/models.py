@@ -117,6 +117,8 @@ class Trial(Stamped, Base):
     lots: Mapped[dict[str, Any]] = mapped_column(default=dict)
     supplies: Mapped[dict[str, Any]] = mapped_column(default=dict)
     pins: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    watching: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    stand_in: Mapped[dict[str, Any]] = mapped_column(default=dict)
     updated_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
     first_day: Mapped[Trial | None] = relationship(remote_side="Trial.id")
     arms: Mapped[list[Arm]] = relationship(back_populates="trial", order_by="Arm.letter", cascade="all, delete-orphan")
@@ -255,6 +257,7 @@ class Channel(Base):
     probe_id: Mapped[int] = mapped_column(ForeignKey("probe.id", ondelete="CASCADE"), index=True)
     from_at: Mapped[datetime]
     until_at: Mapped[datetime | None]
+    calibration: Mapped[dict[str, Any]] = mapped_column(default=dict)
     station: Mapped[Station] = relationship(back_populates="channels")
     probe: Mapped[Probe] = relationship()
 
@@ -304,6 +307,7 @@ class Event(Stamped, Base):
     minutes: Mapped[float | None]
     amount_kg: Mapped[float | None]
     note: Mapped[str] = mapped_column(default="")
+    client_id: Mapped[str | None] = mapped_column(String(40), unique=True)
     trial: Mapped[Trial] = relationship(back_populates="events")
     arm: Mapped[Arm] = relationship()
     piece: Mapped[Piece | None] = relationship()
@@ -321,6 +325,7 @@ class Look(Stamped, Base):
     colour: Mapped[str] = mapped_column(String(80), default="")
     pull_back_mm: Mapped[float | None]
     note: Mapped[str] = mapped_column(default="")
+    client_id: Mapped[str | None] = mapped_column(String(40), unique=True)
     trial: Mapped[Trial] = relationship(back_populates="looks")
     piece: Mapped[Piece] = relationship()
     spots: Mapped[list[Spot]] = relationship(back_populates="look", order_by="Spot.id", cascade="all, delete-orphan")
@@ -360,6 +365,85 @@ class Score(Base):
     attribute: Mapped[str] = mapped_column(String(20), primary_key=True)
     value: Mapped[int]
     panellist: Mapped[Panellist] = relationship(back_populates="scores")
+
+
+class Photo(Stamped, Base):
+    """A photo of the cook, made smaller, with nothing in it but the picture."""
+
+    __tablename__ = "photo"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
+    arm_id: Mapped[int | None] = mapped_column(ForeignKey("arm.id", ondelete="CASCADE"))
+    at: Mapped[datetime]
+    note: Mapped[str] = mapped_column(default="")
+    client_id: Mapped[str | None] = mapped_column(String(40), unique=True)
+    content: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+    arm: Mapped[Arm | None] = relationship()
+
+
+class ToldRow(Base):
+    """What the twin told of an arm under way from its readings so far; all stay, so that one sees the band narrow."""
+
+    __tablename__ = "told"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    arm_id: Mapped[int] = mapped_column(ForeignKey("arm.id", ondelete="CASCADE"), index=True)
+    made_at: Mapped[datetime]
+    body: Mapped[dict[str, Any]]
+
+
+class Board(Base):
+    """Where a trial under way stands, as the watcher last worked it out."""
+
+    __tablename__ = "board"
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True)
+    made_at: Mapped[datetime]
+    body: Mapped[dict[str, Any]]
+
+
+class WatchRow(Base):
+    """One warning from when it began to when it ended; at most one open of a key in a trial."""
+
+    __tablename__ = "watch"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
+    key: Mapped[str] = mapped_column(String(120))
+    kind: Mapped[str] = mapped_column(String(30))
+    letter: Mapped[str] = mapped_column(String(1))
+    level: Mapped[str] = mapped_column(String(10))
+    words: Mapped[dict[str, Any]]
+    began_at: Mapped[datetime]
+    fired_at: Mapped[datetime]
+    last_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+    snoozed_until: Mapped[datetime | None]
+    seen_at: Mapped[datetime | None]
+    told_at: Mapped[datetime | None]
+
+
+class AnswerRow(Stamped, Base):
+    """What a person said to a call: accepted, put off or overruled."""
+
+    __tablename__ = "answer"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
+    key: Mapped[str] = mapped_column(String(120))
+    kind: Mapped[str] = mapped_column(String(20))
+    letter: Mapped[str] = mapped_column(String(1))
+    ask: Mapped[str]
+    said: Mapped[str] = mapped_column(String(12))
+    note: Mapped[str] = mapped_column(default="")
+    until_at: Mapped[datetime | None]
+    at: Mapped[datetime]
+
+
+class Invite(Stamped, Base):
+    """A link that makes a helper's account; it works once, until it expires."""
+
+    __tablename__ = "invite"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
+    expires_at: Mapped[datetime]
+    used_by: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
 
 
 class Protocol(Stamped, Base):

@@ -42,6 +42,27 @@ class Buckets:
     high_c: FloatArray
     count: FloatArray
 
+    def followed_by(self, newer: Buckets) -> Buckets:
+        """These, with what was asked for again and what has come since; its first bucket may lack readings."""
+        if len(newer.minute) < 2:
+            return self if len(self.minute) else newer
+        kept = self.minute < newer.minute[1] - 1e-9
+        both = zip(
+            (self.minute, self.mean_c, self.low_c, self.high_c, self.count),
+            (newer.minute, newer.mean_c, newer.low_c, newer.high_c, newer.count),
+            strict=True,
+        )
+        return Buckets(*(np.concatenate([old[kept], new[1:]]) for old, new in both))
+
+    def corrected(self, from_min: float, until_min: float, offset_c: float, slope: float) -> Buckets:
+        """With the probe's calibration applied to the buckets of a stretch."""
+        inside = (self.minute >= from_min) & (self.minute < until_min)
+
+        def put_right(values: FloatArray) -> FloatArray:
+            return np.where(inside, offset_c + slope * values, values)
+
+        return Buckets(self.minute, put_right(self.mean_c), put_right(self.low_c), put_right(self.high_c), self.count)
+
     def coarser(self, width_s: float) -> Buckets:
         """The same readings in wider buckets, exactly as the database would have made them."""
         if not len(self.minute):

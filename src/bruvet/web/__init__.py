@@ -67,6 +67,7 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .account import views as account
     from .api import views as api
     from .bench import views as bench
+    from .board import views as board
     from .cook import views as cook
     from .cookers import views as cookers
     from .curves import views as curves
@@ -82,7 +83,7 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .verdict import views as verdict
     from .whatif import views as whatif
 
-    plan_pages = (plan, ledger, lots, supplies, protocols, day)
+    plan_pages = (plan, ledger, lots, supplies, protocols, day, board)
     for step in (account, bench, *plan_pages, cookers, logs, cook, curves, taste, verdict, whatif, stations, api):
         app.register_blueprint(step.blueprint)
     # Machines send a token of their own, and no cookie that a page elsewhere could misuse.
@@ -133,7 +134,7 @@ def _log_requests(app: Flask) -> None:
 
     @app.after_request
     def note(response: Response) -> Response:
-        if request.endpoint not in ("static", "curves.static", "healthz"):
+        if request.endpoint not in {*access.STATIC, "healthz"}:
             took = round((time.perf_counter() - g.get("began", time.perf_counter())) * 1000, 1)
             where = {"method": request.method, "path": request.path, "status": response.status_code, "ms": took}
             log.info("request", extra=where)

@@ -17,7 +17,8 @@ from bruvet.records.models import Person, SignIn, SignInFailure
 
 from .database import db
 
-OPEN_ENDPOINTS = {"account.sign_in", "account.welcome", "static", "healthz", "curves.static", "api.readings"}
+STATIC = {"static", "curves.static", "day.static", "board.static"}
+OPEN_ENDPOINTS = {*STATIC, "account.sign_in", "account.welcome", "healthz", "api.readings"}
 LIFETIME = timedelta(days=30)
 FAILURES_ALLOWED = 8
 FAILURE_WINDOW = timedelta(minutes=15)
@@ -113,7 +114,7 @@ def attach(app: Flask) -> None:
     @app.before_request
     def load_person() -> Any:
         g.person = None
-        if request.endpoint in ("static", "healthz", "curves.static"):
+        if request.endpoint in {*STATIC, "healthz"}:
             return None
         row = _current_row()
         if row is not None:
@@ -138,6 +139,6 @@ def attach(app: Flask) -> None:
     def secure(response: Response) -> Response:
         for name, value in SECURITY_HEADERS.items():
             response.headers.setdefault(name, value)
-        if request.endpoint not in ("static", "curves.static"):
+        if request.endpoint not in STATIC:
             response.headers.setdefault("Cache-Control", "no-store")
         return response

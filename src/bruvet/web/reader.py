@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from datetime import date, datetime
+from datetime import date, datetime, time
 
 from bruvet.core.trial.when import BadTime, read_span, read_when
 from bruvet.core.units import Units
@@ -92,6 +92,15 @@ class Reader:
             self.fail(name, f"{label} must be between 0 and {most_min / 60:g} h.")
             return None
         return minutes
+
+    def clock(self, name: str, label: str, required: bool = False) -> time | None:
+        """A clock time as 18:00; None when blank."""
+        text = self.text(name, label, 8, required=required)
+        found = re.fullmatch(r"(\d{1,2})[:.h](\d{2})", text)
+        if text and (not found or int(found[1]) > 23 or int(found[2]) > 59):
+            self.fail(name, f"{label}: '{text}' is no clock time; write one like 18:00.")
+            return None
+        return time(int(found[1]), int(found[2])) if found else None
 
     def day(self, name: str, label: str) -> date | None:
         text = self.form.get(name, "").strip()

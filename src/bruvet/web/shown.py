@@ -20,6 +20,7 @@ from .access import units
 STEPS = (
     ("plan.show", "Plan", ("plan", "ledger", "lots", "supplies", "protocols")),
     ("day.show", "Day", ("day",)),
+    ("board.show", "Board", ("board",)),
     ("logs.files", "Logs", ("logs", "stations")),
     ("cook.record", "Record", ("cook",)),
     ("curves.show", "Curves", ("curves",)),

@@ -22,6 +22,7 @@ from bruvet.records.models import Arm, Event, Piece, Probe, Trial
 from bruvet.records.series import Buckets, Extent, bucketed, extents, seconds
 
 from .arm_facts import facts_of_arm
+from .calibrations import calibrations
 
 ANALYSIS_WIDTH_S = 30.0
 
@@ -106,17 +107,32 @@ class TrialFacts:
     ) -> dict[int, Buckets]:
         if low_min is None and high_min is None and width_s % ANALYSIS_WIDTH_S == 0:
             return {probe_id: fine.coarser(width_s) for probe_id, fine in self._analysed.items()}
-        return self._fetched(width_s, low_min, high_min)
+        return self.fetched(width_s, low_min, high_min)
 
-    def _fetched(
+    def fetched(
         self, width_s: float, low_min: float | None = None, high_min: float | None = None
     ) -> dict[int, Buckets]:
+        """Buckets by probe as the database has them now, each probe's calibration applied."""
         zeros = {p.id: seconds(zero) for p in self.trial.probes if (zero := self.probe_zero(p)) is not None}
-        return bucketed(self.session, zeros, width_s, low_min, high_min)
+        found = bucketed(self.session, zeros, width_s, low_min, high_min)
+        for probe_id, from_s, until_s, how in calibrations(self.session, list(zeros)):
+            began = zeros[probe_id]
+            until_min = np.inf if until_s is None else (until_s - began) / 60
+            found[probe_id] = found[probe_id].corrected((from_s - began) / 60, until_min, how.offset_c, how.slope)
+        return found
 
     @cached_property
     def _analysed(self) -> dict[int, Buckets]:
-        return self._fetched(ANALYSIS_WIDTH_S)
+        return self.fetched(ANALYSIS_WIDTH_S)
+
+    def use(self, buckets: dict[int, Buckets]) -> None:
+        """Take these for the readings, instead of asking the database."""
+        self.__dict__["_analysed"] = buckets
+
+    def live(self, probe_id: int) -> Buckets:
+        """A probe's readings in the analysis' buckets; empty when there are none."""
+        none = np.zeros(0)
+        return self._analysed.get(probe_id, Buckets(none, none, none, none, none))
 
     @cached_property
     def cooks(self) -> dict[int, Cook]:

@@ -216,3 +216,37 @@ def fuel_left(lane: Lane) -> float | None:
     filled = lane.last("fuel")
     since = lane.now_min - (filled if filled is not None else -40.0)
     return max(0.0, 1 - since / 60 / lane.plan.load_h)
+
+
+@dataclass(frozen=True)
+class Due:
+    """Something that comes next, at a minute; what the meat decides is a forecast."""
+
+    what: str
+    at_min: float
+
+
+def due(lane: Lane) -> list[Due]:
+    """What comes next for an arm, the soonest first."""
+    plan, out = lane.plan, []
+    if lane.pulled_min is not None:
+        if plan.rest_min and lane.at("rest-end", "cut") is None:
+            out.append(Due("rested", lane.pulled_min + plan.rest_min))
+    elif lane.on:
+        if plan.wrap_rule == "clock" and plan.wrap_at_min is not None and not lane.wrapped:
+            out.append(Due("wrap", plan.wrap_at_min))
+        if plan.spritz_every_min and not lane.wrapped:
+            last = lane.last("spritz")
+            out.append(Due("spritz", 180.0 if last is None else last + plan.spritz_every_min))
+        if plan.load_h is not None:
+            filled = lane.last("fuel")
+            out.append(Due("fuel", (filled if filled is not None else -40.0) + 0.7 * plan.load_h * 60))
+        if not lane.looks and lane.now_min < 180 and not lane.wrapped:
+            out.append(Due("first look", 180.0))
+        if plan.done_rule == "time" and plan.done_at_min is not None:
+            out.append(Due("pull", plan.done_at_min))
+        elif lane.told is not None and lane.told.done_min[1] is not None:
+            out.append(Due("done, most likely", lane.told.done_min[1]))
+    if lane.serve_min is not None and lane.at("rest-end", "cut") is None:
+        out.append(Due("serve", lane.serve_min))
+    return sorted(out, key=lambda d: d.at_min)

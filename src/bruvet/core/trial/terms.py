@@ -154,6 +154,8 @@ class EventKind(Term):
     PULL = "pull", "Pull", "X"
     REST_START = "rest-start", "Rest starts", "R"
     REST_END = "rest-end", "Rest ends", "E"
+    LOOK = "look", "Look", "K"
+    CUT = "cut", "Cut", "C"
     NOTE = "note", "Note", "N"
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import re
-from datetime import UTC, datetime, time, timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -80,15 +80,6 @@ def show(trial_id: int) -> View:
     return _page(trial, _form_of(trial), {})
 
 
-def _clock(reader: Reader, name: str, label: str, required: bool = False) -> time | None:
-    text = reader.text(name, label, 8, required=required)
-    found = re.fullmatch(r"(\d{1,2})[:.h](\d{2})", text)
-    if text and (not found or int(found[1]) > 23 or int(found[2]) > 59):
-        reader.fail(name, f"{label}: '{text}' is no clock time; write one like 18:00.")
-        return None
-    return time(int(found[1]), int(found[2])) if found else None
-
-
 @blueprint.post("/trials/<int:trial_id>/day")
 def wish(trial_id: int) -> View:
     """Keep what is wanted of the day, and work it out."""
@@ -96,12 +87,12 @@ def wish(trial_id: int) -> View:
     reader = Reader(request.form, units())
     anchor = reader.choice("anchor", "Backward or forward", ["serve", "begin"], "serve")
     day = reader.day("day", "The day")
-    clock = _clock(reader, "time", "The serving time" if anchor == "serve" else "The start", required=True)
+    clock = reader.clock("time", "The serving time" if anchor == "serve" else "The start", required=True)
     together = reader.choice("together", "Together", ["finish", "start"], "finish")
     assurance = reader.number("assurance", "Assurance", 50, 99, "%")
     hands = reader.number("hands", "Pairs of hands", 1, 6)
     spritz = reader.number("spritz", "Spritz every", 15, 240, "min")
-    sleep = [_clock(reader, name, "Sleep") for name in ("sleep_from", "sleep_until")]
+    sleep = [reader.clock(name, "Sleep") for name in ("sleep_from", "sleep_until")]
     if (sleep[0] is None) != (sleep[1] is None):
         reader.fail("sleep_until", "Sleep: give both its beginning and its end, or neither.")
     if reader.errors or day is None or clock is None:

@@ -7,7 +7,8 @@
     const list = dialog.querySelector("dl");
     list.replaceChildren();
     const rows = targets().map((element) => [element.dataset.key, element.dataset.keyName || element.textContent.trim()]);
-    for (const [key, name] of [...rows, ["?", "This list"]]) {
+    const chords = [...document.querySelectorAll("[data-chord]")].map((element) => [element.dataset.chord, element.dataset.chordName]);
+    for (const [key, name] of [...rows, ...chords, ["?", "This list"]]) {
       const term = document.createElement("dt");
       const kbd = document.createElement("kbd");
       kbd.textContent = key;
