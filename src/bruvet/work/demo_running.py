@@ -56,6 +56,11 @@ def running_channels() -> list[StationChannel]:
     return out
 
 
+def fills(kind: str) -> list[float]:
+    """Minutes at which a splits burner is fed; one load does for the others."""
+    return [-60.0, *range(10, 240, 50)] if kind == "offset" else []
+
+
 def keep_running(session: Session, now: datetime) -> tuple[str, datetime]:
     """See that one trial is under way and a station may deliver to it; when the last one is over, a new one has begun.
 
@@ -118,6 +123,12 @@ def keep_running(session: Session, now: datetime) -> tuple[str, datetime]:
             trial.events.append(Event(arm_id=arm.id, kind="wrap", at=at_wrap, wrap_in=script.wrap_in))
         for minute, minutes in script.lid:
             trial.events.append(Event(arm_id=arm.id, kind="lid", at=began + timedelta(minutes=minute), minutes=minutes))
+        for minute in fills(script.cooker):
+            if began + timedelta(minutes=minute) <= now:
+                at_fill = began + timedelta(minutes=minute)
+                trial.events.append(
+                    Event(arm_id=arm.id, kind="fuel", at=at_fill, amount_kg=0.55 if minute > 0 else 1.6)
+                )
         for minute in script.spritz:
             trial.events.append(Event(arm_id=arm.id, kind="spritz", at=began + timedelta(minutes=minute)))
         for kind, piece_id, place in (("pit", None, "grate"), ("meat", arm.pieces[0].id, "middle")):

@@ -175,7 +175,7 @@ def _spritz(lane: Lane) -> Iterator[Call]:
 def look_cost(lane: Lane, units: Units) -> str:
     """What opening the lid costs."""
     return (
-        f"a lid costs this kind of cooker some {units.step_text(lane.lid_drop_c)} and takes about "
+        f"a lid open for two minutes dips such a pit by some {units.step_text(0.78 * lane.lid_drop_c)} and takes about "
         f"{span_words(lane.recovery_min * 2)} to come back"
     )
 
