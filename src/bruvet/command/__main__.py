@@ -12,10 +12,12 @@ DESCRIPTION = """Bruvet: side-by-side barbecue trials.
 
   ./bruvet demo                 install what is needed, load an invented kitchen's trials, serve them
   ./bruvet serve                the same without demo data; the first visit makes the owner's account
+                                (--lan: phones on the home network too)
   ./bruvet import TRIAL FILE    bring a logger file into a trial (--check FILE: only say what is in it)
   ./bruvet stall FILE.csv       find the stalls in curves of your own, as JSON
   ./bruvet twin COOK.json       tell a cook ahead: temperatures, finish, stall, yield, as JSON
   ./bruvet station --token T    a simulated thermometer station that delivers readings (--help: its faults)
+  ./bruvet receive              a stand-in for whatever takes warnings by webhook
   ./bruvet test                 lint, types and all tests
   ./bruvet bench                measured ratios
   ./bruvet shots                remake docs/screenshots
@@ -31,6 +33,10 @@ def _parser() -> argparse.ArgumentParser:
     for verb in ("demo", "serve"):
         one = verbs.add_parser(verb)
         one.add_argument("--port", type=int, default=8600)
+        if verb == "serve":
+            one.add_argument(
+                "--lan", action="store_true", help="listen on the home network too, for phones in the yard"
+            )
     test = verbs.add_parser("test")
     test.add_argument("rest", nargs=argparse.REMAINDER, help="passed to pytest")
     bench = verbs.add_parser("bench")
@@ -43,6 +49,8 @@ def _parser() -> argparse.ArgumentParser:
     from .standing_in import describe
 
     describe(verbs.add_parser("station"))
+    receiver = verbs.add_parser("receive")
+    receiver.add_argument("--port", type=int, default=8620)
     bring = verbs.add_parser("import")
     bring.add_argument("words", nargs="*", metavar="TRIAL FILE", help="number or title of the trial, then the file")
     bring.add_argument("--check", metavar="FILE", help="save nothing; print what was understood as JSON")
@@ -67,7 +75,11 @@ def _run(given: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
         case "demo" | "serve":
             from .serving import serve
 
-            serve(given.port, given.verb == "demo")
+            serve(given.port, given.verb == "demo", getattr(given, "lan", False))
+        case "receive":
+            from .receiving import receive
+
+            receive(given.port)
         case "stall":
             from . import answers
 

@@ -162,11 +162,41 @@ def log_file(name: str) -> Path:
     return home() / f"{name}.log"
 
 
-def web_command(address: str) -> list[str]:
+def web_command(*addresses: str) -> list[str]:
+    binds = [word for address in addresses for word in ("--bind", address)]
     return [
-        *(sys.executable, "-m", "gunicorn", "--bind", address, "--workers", "2", "--threads", "4"),
+        *(sys.executable, "-m", "gunicorn", *binds, "--workers", "2", "--threads", "4"),
         *("--worker-class", "gthread", "--timeout", "120", "--log-level", "warning", "bruvet.web:create_app()"),
     ]
+
+
+def lan_address() -> str | None:
+    """This machine's own address on the home network; None when it has none but the loopback."""
+    import socket
+
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        try:
+            # Nothing is sent: this only asks the system which of its addresses such a packet would leave by.
+            probe.connect(("192.0.2.1", 9))
+            own = str(probe.getsockname()[0])
+        except OSError:
+            return None
+    return None if own.startswith("127.") else own
+
+
+def _say_where(binds: list[str]) -> None:
+    """The address for phones, as words and as a QR code for the terminal."""
+    import io
+
+    import segno
+
+    if len(binds) < 2:
+        say("This machine has no address on a home network now, so only its own browser can reach Bruvet.")
+        return
+    address = f"http://{binds[1]}"
+    picture = io.StringIO()
+    segno.make(address, error="l").terminal(out=picture, compact=True)
+    say(f"Phones in the yard: {address} (they sign in as everybody does)\n{picture.getvalue()}")
 
 
 def wait_until_up(address: str, processes: list[subprocess.Popen[bytes]]) -> None:
@@ -198,7 +228,7 @@ def end(processes: list[subprocess.Popen[bytes]]) -> None:
             process.wait()
 
 
-def serve(port: int, demo: bool) -> None:
+def serve(port: int, demo: bool, lan: bool = False) -> None:
     """Serve until stopped: database, migrations, demo data, job worker, web."""
     if not port_is_free(port):
         raise Refusal(f"port {port} on 127.0.0.1 is taken: end what uses it, or choose another with --port")
@@ -226,7 +256,8 @@ def serve(port: int, demo: bool) -> None:
                     processes.append(child("worker", [sys.executable, "-m", "bruvet.work.worker"], environment))
                     processes.append(child("watcher", [sys.executable, "-m", "bruvet.work.watcher"], environment))
                     say("[4/4] Web server")
-                    processes.append(child("web", web_command(address), environment))
+                    binds = [address, *([f"{own}:{port}" for own in [lan_address()] if own] if lan else [])]
+                    processes.append(child("web", web_command(*binds), environment))
                     wait_until_up(address, processes)
                     if demo:
                         station = [
@@ -242,6 +273,8 @@ def serve(port: int, demo: bool) -> None:
                     note_running(f"http://{address}", name)
                     say(f"\nBruvet is at http://{address} (ready in {time.monotonic() - began:.1f} s)")
                     say(SIGN_IN if demo else "The first visit sets up the owner's account.")
+                    if lan:
+                        _say_where(binds)
                     say(f"Logs are in {home()}. Ctrl-C stops everything.")
                     _watch(processes)
                 finally:

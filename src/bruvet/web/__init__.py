@@ -101,6 +101,7 @@ def _attach_errors(app: Flask) -> None:
     @app.errorhandler(HTTPException)
     def known(error: HTTPException) -> tuple[str, int]:
         words = {
+            403: ("Not for helpers", "That is the owner's to do; ask them. Nothing was changed."),
             404: ("Nothing here", "The address is wrong, or what it named was deleted."),
             405: ("Not this way", "That address takes another kind of request."),
             413: ("Too large", f"A file may have {MAX_UPLOAD_BYTES // 1024**2} MB at most; nothing was saved."),

@@ -9,7 +9,7 @@ from typing import Any
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from flask import Flask, Response, g, redirect, request, session, url_for
+from flask import Flask, Response, abort, g, redirect, request, session, url_for
 from sqlalchemy import func, select
 
 from bruvet.core.units import Units
@@ -18,11 +18,25 @@ from bruvet.records.models import Person, SignIn, SignInFailure
 from .database import db
 
 STATIC = {"static", "curves.static", "day.static", "board.static"}
-OPEN_ENDPOINTS = {*STATIC, "account.sign_in", "account.welcome", "healthz", "api.readings"}
+OPEN_ENDPOINTS = {
+    *STATIC,
+    "account.sign_in",
+    "account.welcome",
+    "healthz",
+    "api.readings",
+    "api.described",
+    "account.invited",
+}
 LIFETIME = timedelta(days=30)
 FAILURES_ALLOWED = 8
 FAILURE_WINDOW = timedelta(minutes=15)
 SHORTEST_PASSWORD = 10
+
+# What a helper may not do: delete a trial, change accounts, stations' tokens, cookers, or who may come in.
+OWNERS_ONLY = {
+    ("POST", "plan.delete"), ("GET", "plan.delete"), ("POST", "account.invite"), ("POST", "account.remove_person"),
+    ("POST", "stations.add"), ("POST", "cookers.save"), ("POST", "cookers.delete"), ("POST", "protocols.delete"),
+}  # fmt: skip
 
 hasher = PasswordHasher()
 
@@ -39,16 +53,15 @@ SECURITY_HEADERS = {
 }
 
 
-def _digest(token: str) -> str:
+def digest(token: str) -> str:
+    """What is kept of a token."""
     return hashlib.sha256(token.encode()).hexdigest()
 
 
 def sign_in(person: Person) -> None:
     """Begin a session for a person in this browser."""
     token = secrets.token_urlsafe(32)
-    db().add(
-        SignIn(token_hash=_digest(token), person_id=person.id, browser=request.headers.get("User-Agent", "")[:200])
-    )
+    db().add(SignIn(token_hash=digest(token), person_id=person.id, browser=request.headers.get("User-Agent", "")[:200]))
     session.clear()
     session["token"] = token
     session.permanent = True
@@ -91,7 +104,7 @@ def _current_row() -> SignIn | None:
     token = session.get("token")
     if not token:
         return None
-    row: SignIn | None = db().scalar(select(SignIn).where(SignIn.token_hash == _digest(token)))
+    row: SignIn | None = db().scalar(select(SignIn).where(SignIn.token_hash == digest(token)))
     return row
 
 
@@ -133,6 +146,8 @@ def attach(app: Flask) -> None:
             return redirect(
                 url_for("account.sign_in", next=request.full_path.rstrip("?") if request.method == "GET" else None)
             )
+        if g.person is not None and g.person.role == "helper" and (request.method, request.endpoint) in OWNERS_ONLY:
+            abort(403)
         return None
 
     @app.after_request

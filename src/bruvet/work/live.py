@@ -18,7 +18,7 @@ from sqlalchemy import or_, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from bruvet.core.pitside.calls import calls
+from bruvet.core.pitside.calls import asked_once, calls
 from bruvet.core.pitside.lane import Lane, due, fuel_left, phase, stall_words
 from bruvet.core.pitside.watches import Alarm, watch
 from bruvet.core.units import Units
@@ -132,7 +132,8 @@ def keep(session: Session, facts: TrialFacts, now: datetime) -> list[WatchRow]:
         facts.units = units
         lanes = [lane for arm in trial.arms if (lane := lane_of(facts, arm, now, units)) is not None]
         alarms[shown] = {alarm.key: alarm for lane in lanes for alarm in watch(lane, units)}
-        body[shown] = {"calls": [asdict(call) for call in calls(lanes, units)]}
+        decide = [*calls(lanes, units), *asked_once(facts.ledger().departures)] if lanes else []
+        body[shown] = {"calls": [asdict(call) for call in decide]}
         body["lanes"] = [_standing(lane, arm_of(trial, lane), now) for lane in lanes]
     fresh = _kept_alarms(session, trial, alarms, body["lanes"], now)
     statement = insert(Board).values(trial_id=trial.id, made_at=now, body=body)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from bruvet.core.trial.ledger_rows import ROW
 from bruvet.core.trial.terms import DoneRule, WrapIn, WrapRule, term
 from bruvet.core.units import Units, span_words
 
@@ -14,6 +15,7 @@ from .lane import Lane, Seen, Told
 LOOK_GOOD_MIN, FIRST_LOOK_MIN, LOOK_EVERY_MIN = 45.0, 180.0, 75.0
 BAND_C = 3.0
 ROTATE_C = 9.0
+ORDER = ("pull", "done", "wrap", "rest", "bark", "apart", "departure", "look", "spritz", "rotate")
 APART_MIN = 40.0
 WRAP_SOON_MIN = 10.0
 
@@ -47,8 +49,20 @@ def calls(lanes: Sequence[Lane], units: Units) -> list[Call]:
         elif lane.pulled_min is not None and lane.at("rest-end", "cut") is None:
             found += _rest(lane, units)
     found += _apart(lanes, units)
-    order = ("pull", "done", "wrap", "rest", "bark", "apart", "look", "spritz", "rotate")
-    return sorted(found, key=lambda call: (order.index(call.kind), call.letter))
+    return sorted(found, key=lambda call: (ORDER.index(call.kind), call.letter))
+
+
+def asked_once(departures: Sequence[tuple[str, str, str, str]]) -> list[Call]:
+    """Where the cook left its protocol: asked about once, each by letter, row, what was planned, what was done."""
+    out = []
+    for letter, row, planned, was in departures:
+        ask = f"{letter} left the plan: {row} {was}, planned {planned[:1].lower() + planned[1:]}. Was that meant?"
+        effect = ROW[row].effect if row in ROW else ""
+        key = f"departure {letter} {row}"
+        out.append(
+            Call(key, "departure", letter, ask, "it stands in the ledger either way", "keep to the plan", effect)
+        )
+    return out
 
 
 def _last_look(lane: Lane) -> Seen | None:

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import secrets
+from datetime import UTC, datetime, timedelta
 from urllib.parse import urlsplit
 
+import segno
 from flask import Blueprint, Response, abort, flash, g, make_response, redirect, render_template, request, url_for
+from markupsafe import Markup
 from sqlalchemy import func, select
 from werkzeug.wrappers import Response as AnyResponse
 
-from bruvet.records.models import Person, SignIn
+from bruvet.records.models import Invite, Person, SignIn
 from bruvet.web import access
 from bruvet.web.database import db
 
 blueprint = Blueprint("account", __name__, template_folder="templates")
 View = str | AnyResponse | tuple[str, int]
+INVITE_LASTS = timedelta(days=1)
 
 
 def _local(address: str | None) -> str:
@@ -83,9 +88,60 @@ def show() -> View:
     return _page({})
 
 
-def _page(errors: dict[str, str]) -> View:
+def _page(errors: dict[str, str], link: str = "") -> View:
     rows = db().scalars(select(SignIn).where(SignIn.person_id == g.person.id).order_by(SignIn.seen_at.desc())).all()
-    return render_template("account/show.html", sign_ins=rows, errors=errors), 422 if errors else 200
+    people = db().scalars(select(Person).order_by(Person.name)).all() if g.person.role == "owner" else []
+    code = Markup(segno.make(link, error="m").svg_inline(svgclass="qr", lineclass=None, omitsize=True)) if link else ""
+    page = render_template("account/show.html", sign_ins=rows, errors=errors, people=people, link=link, code=code)
+    return page, 422 if errors else 200
+
+
+@blueprint.post("/account/invite")
+def invite() -> View:
+    """A link for a helper: it works once, for a day."""
+    token = secrets.token_urlsafe(24)
+    db().add(
+        Invite(token_hash=access.digest(token), expires_at=datetime.now(UTC) + INVITE_LASTS, created_by=g.person.id)
+    )
+    db().flush()
+    return _page({}, url_for("account.invited", token=token, _external=True))
+
+
+@blueprint.route("/invited/<token>", methods=["GET", "POST"])
+def invited(token: str) -> View:
+    """Where the link leads: a helper's own name and password."""
+    row = db().scalar(select(Invite).where(Invite.token_hash == access.digest(token)).with_for_update())
+    if row is None or row.used_by is not None or row.expires_at < datetime.now(UTC):
+        what = "Ask the owner for a new link; each works once, for a day."
+        return render_template("trouble.html", title="This invitation is over", what=what), 410
+    errors: dict[str, str] = {}
+    if request.method == "POST":
+        name, password = request.form.get("name", "").strip(), request.form.get("password", "")
+        if not name or len(name) > 80 or "\x00" in name:
+            errors["name"] = "A name is needed, of 80 characters at most."
+        elif db().scalar(select(Person.id).where(func.lower(Person.name) == name.lower())):
+            errors["name"] = "Somebody is called that already; choose another name."
+        errors |= _password_problem(password)
+        if not errors:
+            helper = Person(name=name, password_hash=access.hasher.hash(password), role="helper")
+            db().add(helper)
+            db().flush()
+            row.used_by = helper.id
+            access.sign_in(helper)
+            flash(f"Welcome, {name}. You log and correct; deleting trials is the owner's.", "good")
+            return redirect(url_for("bench.home"))
+    return render_template("account/invited.html", errors=errors, form=request.form), 422 if errors else 200
+
+
+@blueprint.post("/account/people/<int:person_id>/remove")
+def remove_person(person_id: int) -> View:
+    """End a helper's account and every sign-in of it; what they logged stays."""
+    row = db().get(Person, person_id)
+    if row is None or row.role == "owner":
+        abort(404)
+    db().delete(row)
+    flash(f"{row.name} cannot sign in any more; what they logged stays.", "good")
+    return redirect(url_for("account.show"))
 
 
 @blueprint.post("/account/units")

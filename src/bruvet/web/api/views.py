@@ -12,6 +12,8 @@ from flask import Blueprint, Response, request
 from bruvet.web.database import db
 from bruvet.work.stations import MOST_ITEMS, station_of, take
 
+from .openapi import document
+
 blueprint = Blueprint("api", __name__)
 MOST_BYTES = 2_000_000
 # Requests a station may make in a minute, counted in each web process.
@@ -57,6 +59,11 @@ def readings() -> Response:
         "refused": [{"index": r.index, "detail": r.detail} for r in taken.refused],
     }
     return Response(json.dumps(answer), content_type="application/json")
+
+
+@blueprint.get("/api/v1/openapi.json")
+def described() -> Response:
+    return Response(json.dumps(document()), content_type="application/json")
 
 
 def _too_often(station_id: int) -> bool:

@@ -50,6 +50,9 @@ class Said(Term):
     OVERRULED = "overruled", "No"
 
 
+LABELS = {"departure": ("Meant", "Later", "Not meant"), "apart": ("Settled", "Later", "Leave it")}
+
+
 # ---- what the board shows -------------------------------------------------------------------------------
 
 
@@ -107,6 +110,7 @@ def _values(trial: Trial) -> dict[str, Any]:
         "calls": calls,
         "events": events,
         "said": Said,
+        "labels": LABELS,
         "word_unit": "c" if units().temp == "c" else "f",
         "parts": {
             "lanes": digest(
