@@ -118,9 +118,9 @@ def test_a_day_is_planned_from_nothing_to_the_sheet_for_the_wall(page: Page, eng
             arm.done_at_c = 93.0
         session.commit()
     page.goto("/trials/1")
-    page.get_by_role("link", name="Day").click()
-    expect(page.get_by_text("Give a serving time")).to_be_visible()
-    page.get_by_label("Serve on").fill(f"{datetime.now() + timedelta(days=3):%Y-%m-%d}")
+    page.get_by_role("link", name="Day", exact=True).click()
+    expect(page.get_by_text("Give a serving time, or a start")).to_be_visible()
+    page.get_by_label("on", exact=True).fill(f"{datetime.now() + timedelta(days=3):%Y-%m-%d}")
     page.get_by_label("at", exact=True).fill("18:00")
     page.keyboard.press("Enter")
     expect(page.get_by_text("What to do when")).to_be_visible()

@@ -161,11 +161,11 @@ def test_the_keyboard_reaches_the_steps_and_lists_itself(page: Page, trial) -> N
     page.keyboard.press("?")
     expect(page.get_by_role("dialog")).to_contain_text("Verdict")
     page.keyboard.press("Escape")
-    page.keyboard.press("7")
+    page.keyboard.press("8")
     expect(page).to_have_url(re.compile("/trials/1/verdict$"))
     # The ? in the corner shows once the page listens to keys.
     expect(page.locator("[data-help]")).to_be_visible()
-    page.keyboard.press("4")
+    page.keyboard.press("5")
     expect(page).to_have_url(re.compile("/trials/1/record$"))
     page.locator("#when").focus()
     page.keyboard.type("6")

@@ -136,9 +136,12 @@ def test_a_photo_is_made_small_turned_upright_and_stripped(member, engine, runni
         assert b"secret maker" not in row.content
     answer = member.get("/photos/1.jpg")
     assert answer.mimetype == "image/jpeg"
+    assert "/photos/1.jpg" in member.get("/trials/1/record").text
     for content in (b"", b"not a picture", b"GIF89a" + b"x" * 40):
         sent = {"photo": (io.BytesIO(content), "x.jpg")}
         assert "no picture that can be read" in member.post("/trials/1/photos", sent).text
+    assert "The photo is gone" in member.post("/photos/1/delete", at="/account").text
+    assert member.get("/photos/1.jpg").status_code == 404
 
 
 # ---- the watcher ----------------------------------------------------------------------------------------

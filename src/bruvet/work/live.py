@@ -40,6 +40,7 @@ OVERLAP_MIN = 6.0
 GONE_AFTER = timedelta(minutes=5)
 SHOWN = (("f", Units("f", "lb")), ("c", Units("c", "kg")))
 WEBHOOK_S = 5.0
+TOLD_SHOWN = 40
 
 
 def under_way(session: Session, now: datetime) -> list[Trial]:
@@ -134,7 +135,7 @@ def keep(session: Session, facts: TrialFacts, now: datetime) -> list[WatchRow]:
         alarms[shown] = {alarm.key: alarm for lane in lanes for alarm in watch(lane, units)}
         decide = [*calls(lanes, units), *asked_once(facts.ledger().departures)] if lanes else []
         body[shown] = {"calls": [asdict(call) for call in decide]}
-        body["lanes"] = [_standing(lane, arm_of(trial, lane), now) for lane in lanes]
+        body["lanes"] = [_standing(lane, _told_so_far(session, arm_of(trial, lane)), now) for lane in lanes]
     fresh = _kept_alarms(session, trial, alarms, body["lanes"], now)
     statement = insert(Board).values(trial_id=trial.id, made_at=now, body=body)
     session.execute(
@@ -147,7 +148,25 @@ def arm_of(trial: Trial, lane: Lane) -> Arm:
     return next(arm for arm in trial.arms if arm.letter == lane.letter)
 
 
-def _standing(lane: Lane, arm: Arm, now: datetime) -> dict[str, Any]:
+def _told_so_far(session: Session, arm: Arm) -> list[list[str | None]]:
+    """When each of the last forecasts was made, with its 10, 50 and 90 % of done as moments."""
+    rows = session.scalars(
+        select(ToldRow).where(ToldRow.arm_id == arm.id).order_by(ToldRow.made_at.desc()).limit(TOLD_SHOWN)
+    )
+
+    def moment(body: dict[str, Any], minutes: float | None) -> str | None:
+        if minutes is None:
+            return None
+        return (datetime.fromisoformat(body["zero"]) + timedelta(minutes=minutes)).isoformat(timespec="seconds")
+
+    told = [
+        [row.made_at.isoformat(timespec="seconds"), *(moment(row.body, m) for m in row.body["done_min"])]
+        for row in rows
+    ]
+    return told[::-1]
+
+
+def _standing(lane: Lane, told_so_far: list[list[str | None]], now: datetime) -> dict[str, Any]:
     """One lane as it is kept: stored units and moments, nothing worded that depends on a person."""
 
     def clock(minute: float | None) -> str | None:
@@ -171,6 +190,7 @@ def _standing(lane: Lane, arm: Arm, now: datetime) -> dict[str, Any]:
         "load_h": lane.plan.load_h,
         "done": [clock(m) for m in told.done_min] if told is not None and lane.cooking else None,
         "told_at": clock(told.made_min) if told is not None else None,
+        "told": told_so_far if lane.cooking else [],
         "due": [{"what": d.what, "at": clock(d.at_min)} for d in due(lane)[:3]],
     }
 

@@ -21,6 +21,7 @@ from bruvet.work.entries import MOST_ENTRIES, take_entries, undo
 from bruvet.work.jobs import queue_learning
 from bruvet.work.photos import BadPhoto, made_small
 
+from .band import draw_band
 from .texts import digest, lane_texts
 
 blueprint = Blueprint("board", __name__, template_folder="templates", static_folder="static", static_url_path="/board")
@@ -89,6 +90,11 @@ def _watches(trial: Trial, now: datetime) -> list[WatchRow]:
     return list(rows)
 
 
+def _shape(lane: dict[str, Any]) -> list[Any]:
+    """What of a lane is drawn and not only worded: when it changes, the lanes are drawn anew."""
+    return [lane["letter"], [probe["place"] for probe in lane["probes"]], bool(lane["load_h"]), lane["told"][-1:]]
+
+
 def _values(trial: Trial) -> dict[str, Any]:
     now = datetime.now(UTC)
     board = _board(trial)
@@ -105,6 +111,7 @@ def _values(trial: Trial) -> dict[str, Any]:
         "trial": trial,
         "board": board,
         "lanes": lanes,
+        "bands": {lane["letter"]: draw_band(lane["told"], trial.tz) for lane in lanes},
         "texts": texts,
         "watches": watches,
         "calls": calls,
@@ -113,9 +120,7 @@ def _values(trial: Trial) -> dict[str, Any]:
         "labels": LABELS,
         "word_unit": "c" if units().temp == "c" else "f",
         "parts": {
-            "lanes": digest(
-                [(lane["letter"], [p["place"] for p in lane["probes"]], bool(lane["load_h"])) for lane in lanes]
-            ),
+            "lanes": digest([_shape(lane) for lane in lanes]),
             "calls": digest([call["key"] for call in calls]),
             "watches": digest([(row.id, row.words) for row in watches]),
             "events": digest([(row.id, row.at, row.kind) for row in events]),
@@ -269,6 +274,16 @@ def picture(photo_id: int) -> AnyResponse:
     if row is None:
         abort(404)
     return Response(row.content, mimetype="image/jpeg", headers={"Cache-Control": "private, max-age=86400"})
+
+
+@blueprint.post("/photos/<int:photo_id>/delete")
+def drop_photo(photo_id: int) -> View:
+    row = db().get(Photo, photo_id)
+    if row is None:
+        abort(404)
+    db().delete(row)
+    flash("The photo is gone.", "good")
+    return redirect(url_for("cook.record", trial_id=row.trial_id))
 
 
 # ---- calls and warnings ---------------------------------------------------------------------------------

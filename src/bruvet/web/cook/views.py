@@ -11,7 +11,7 @@ from werkzeug.wrappers import Response
 
 from bruvet.core.trial.terms import Bark, EventKind, Feel, WrapIn
 from bruvet.core.units import span_text
-from bruvet.records.models import Arm, Event, Look, Piece, Revision, Spot, Trial
+from bruvet.records.models import Arm, Event, Look, Photo, Piece, Revision, Spot, Trial
 from bruvet.web.access import person, units
 from bruvet.web.database import db, trial_or_404
 from bruvet.web.reader import Reader
@@ -64,6 +64,7 @@ def _page(trial: Trial, form: dict[str, str], errors: dict[str, str]) -> View:
         errors=errors,
         spots=range(SPOTS),
         unzeroed=unzeroed,
+        photos=list(db().scalars(select(Photo).where(Photo.trial_id == trial.id).order_by(Photo.at, Photo.id))),
     )
     return page, 422 if errors else 200
 
