@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from bruvet.instruments.receiver import make_receiver
 from bruvet.records.models import (
     AnswerRow,
+    Arm,
     Board,
     Channel,
     Event,
@@ -29,6 +30,7 @@ from bruvet.records.models import (
 )
 from bruvet.records.series import save_readings, seconds
 from bruvet.web.access import hasher
+from bruvet.work.live import tell_ahead
 from bruvet.work.stations import add_station, seat
 from bruvet.work.watcher import look
 from made import make_trial
@@ -149,8 +151,15 @@ def test_a_photo_is_made_small_turned_upright_and_stripped(member, engine, runni
 
 def test_the_watcher_keeps_a_board_and_warns_once_until_it_is_over(member, engine, running) -> None:
     live: dict = {}
+    asked: list[int] = []
     for seconds_on in (0, 2, 4):
-        assert look(engine, live, NOW + timedelta(seconds=seconds_on)) == 1
+        assert look(engine, live, NOW + timedelta(seconds=seconds_on), asked.extend) == 1
+    assert len(asked) == 2, "each arm is to be told ahead, once for a while"
+    with Session(engine) as session:
+        for arm_id in asked:
+            assert tell_ahead(session, session.get(Arm, arm_id), NOW)
+        session.commit()
+    look(engine, live, NOW + timedelta(seconds=6))
     with Session(engine) as session:
         board = session.get(Board, 1)
         assert [lane["letter"] for lane in board.body["lanes"]] == ["A", "B"]
@@ -158,7 +167,8 @@ def test_the_watcher_keeps_a_board_and_warns_once_until_it_is_over(member, engin
         assert row.letter == "B"
         assert "°C" in row.words["c"]
         assert "°F" in row.words["f"]
-        assert session.scalars(select(ToldRow)).all(), "an arm was told ahead"
+        assert len(session.scalars(select(ToldRow)).all()) == 2
+        assert all(lane["done"][1] > NOW.isoformat() for lane in board.body["lanes"])
     assert "The pit of B" in member.get("/trials/1/board").text
     with Session(engine) as session:
         probe = session.scalars(

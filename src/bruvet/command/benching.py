@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 from bruvet.records.store import migrate, open_engine
 
 from . import Refusal
+from .board_bench import bench_board
 from .packages import say
 from .serving import throwaway_cluster
 
@@ -186,6 +187,7 @@ BENCHES: dict[str, Callable[[Engine], None]] = {
     "curves": bench_curves,
     "stall": bench_stall,
     "twin": bench_twin,
+    "board": bench_board,
 }
 
 

@@ -166,7 +166,17 @@ def web_command(*addresses: str) -> list[str]:
     binds = [word for address in addresses for word in ("--bind", address)]
     return [
         *(sys.executable, "-m", "gunicorn", *binds, "--workers", "2", "--threads", "4"),
-        *("--worker-class", "gthread", "--timeout", "120", "--log-level", "warning", "bruvet.web:create_app()"),
+        *(
+            "--worker-class",
+            "gthread",
+            "--timeout",
+            "120",
+            "--keep-alive",
+            "10",
+            "--log-level",
+            "warning",
+            "bruvet.web:create_app()",
+        ),
     ]
 
 

@@ -218,3 +218,15 @@ def extents(session: Session, probe_ids: Sequence[int]) -> dict[int, Extent]:
         .group_by(Reading.probe_id)
     )
     return {probe_id: Extent(count, first, last) for probe_id, count, first, last in rows}
+
+
+def newest(session: Session, probe_ids: Sequence[int]) -> dict[int, tuple[datetime, float]]:
+    """Each probe's last reading: when, and °C."""
+    statement = text(
+        """
+        SELECT id, at, temp_c::float8 FROM unnest(CAST(:ids AS int[])) AS p(id),
+        LATERAL (SELECT at, temp_c FROM reading WHERE probe_id = p.id ORDER BY at DESC LIMIT 1) AS last
+        """
+    )
+    rows = session.execute(statement, {"ids": list(probe_ids)})
+    return {probe_id: (at, temp_c) for probe_id, at, temp_c in rows}

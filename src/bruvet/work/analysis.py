@@ -19,7 +19,7 @@ from bruvet.core.trial.terms import Attribute, Factor, TrialKind, term
 from bruvet.core.units import Units
 from bruvet.core.verdict.compose import ArmResult, Verdict, compose
 from bruvet.records.models import Arm, Event, Piece, Probe, Trial
-from bruvet.records.series import Buckets, Extent, bucketed, extents, seconds
+from bruvet.records.series import Buckets, Extent, bucketed, extents, newest, seconds
 
 from .arm_facts import facts_of_arm
 from .calibrations import calibrations
@@ -133,6 +133,16 @@ class TrialFacts:
         """A probe's readings in the analysis' buckets; empty when there are none."""
         none = np.zeros(0)
         return self._analysed.get(probe_id, Buckets(none, none, none, none, none))
+
+    @cached_property
+    def newest(self) -> dict[int, tuple[datetime, float]]:
+        """Each probe's very last reading, its calibration applied."""
+        found = newest(self.session, [probe.id for probe in self.trial.probes])
+        for probe_id, from_s, until_s, how in calibrations(self.session, list(found)):
+            at, temp_c = found[probe_id]
+            if from_s <= seconds(at) and (until_s is None or seconds(at) < until_s):
+                found[probe_id] = at, float(how.true_c(np.array([temp_c]))[0])
+        return found
 
     @cached_property
     def cooks(self) -> dict[int, Cook]:

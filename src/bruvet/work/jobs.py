@@ -5,16 +5,18 @@ from __future__ import annotations
 import os
 from collections.abc import Iterable
 from contextlib import suppress
+from datetime import UTC, datetime
 
 import procrastinate
 
 from bruvet.core.units import Units
-from bruvet.records.models import Trial
+from bruvet.records.models import Arm, Trial
 from bruvet.records.store import engine_url, open_engine, session_scope
 
 from .analysis import TrialFacts
 from .forecasts import learn_from
 from .importing import import_in_background
+from .live import tell_ahead
 
 queue = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
 
@@ -37,6 +39,19 @@ def learn_from_trial(trial_id: int) -> None:
             trial = session.get(Trial, trial_id)
             if trial is not None:
                 learn_from(TrialFacts(session, trial, Units()))
+    finally:
+        engine.dispose()
+
+
+@queue.task(name="tell-arm")
+def tell_arm(arm_id: int) -> None:
+    """What an arm under way will do, from its readings so far."""
+    engine = open_engine(os.environ["DATABASE_URL"])
+    try:
+        with session_scope(engine) as session:
+            arm = session.get(Arm, arm_id)
+            if arm is not None:
+                tell_ahead(session, arm, datetime.now(UTC))
     finally:
         engine.dispose()
 
@@ -64,6 +79,14 @@ def queue_learning(url: str, trial_ids: Iterable[int]) -> None:
             )
             with suppress(procrastinate.exceptions.AlreadyEnqueued):
                 task.defer(trial_id=trial_id)
+
+
+def queue_telling(url: str, arm_ids: Iterable[int]) -> None:
+    """Have arms under way told ahead; one that waits already waits once."""
+    with queue.replace_connector(procrastinate.SyncPsycopgConnector(conninfo=_plain(url))) as app, app.open():
+        for arm_id in arm_ids:
+            with suppress(procrastinate.exceptions.AlreadyEnqueued):
+                app.configure_task("tell-arm", queueing_lock=f"tell-{arm_id}").defer(arm_id=arm_id)
 
 
 def work_forever(url: str) -> None:

@@ -61,7 +61,9 @@ def lane_of(facts: TrialFacts, arm: Arm, now: datetime, units: Units) -> Lane | 
         shift = (own - zero).total_seconds() / 60 if own is not None else 0.0
         found = facts.live(probe.id)
         place = f"{probe.piece.name} {probe.place}" if many and probe.piece else probe.place
-        (pits if probe.is_pit else inner).append(Series(place, found.minute + shift, found.mean_c, probe.is_pit))
+        at, temp_c = facts.newest[probe.id]
+        last = ((at - zero).total_seconds() / 60, temp_c)
+        (pits if probe.is_pit else inner).append(Series(place, found.minute + shift, found.mean_c, probe.is_pit, last))
 
     def minute(at: datetime) -> float:
         return (at - zero).total_seconds() / 60

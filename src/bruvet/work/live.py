@@ -41,6 +41,7 @@ GONE_AFTER = timedelta(minutes=5)
 SHOWN = (("f", Units("f", "lb")), ("c", Units("c", "kg")))
 WEBHOOK_S = 5.0
 TOLD_SHOWN = 40
+LONG_AGO = datetime.min.replace(tzinfo=UTC)
 
 
 def under_way(session: Session, now: datetime) -> list[Trial]:
@@ -92,36 +93,39 @@ class LiveTrial:
         facts.use(self.buckets)
         return facts
 
-    def tell_ahead(self, facts: TrialFacts, now: datetime) -> bool:
-        """Forecast one arm anew, the one that has waited longest; False when none is due."""
-        waiting = [
-            arm for arm in facts.trial.arms
-            if arm.pieces and now - self.told_at.get(arm.id, datetime.min.replace(tzinfo=UTC)) > TELL_EVERY
-        ]  # fmt: skip
-        if not waiting:
-            return False
-        arm = min(waiting, key=lambda a: self.told_at.get(a.id, datetime.min.replace(tzinfo=UTC)))
-        self.told_at[arm.id] = now
-        told = from_now(facts, arm.pieces[0])
-        zero = facts.arm_zero(arm)
-        if told is None or zero is None:
-            return True
-        first = told.tried[0]
-        band = first.done_min
-        rest = first.told.rest
-        body = {
-            "zero": zero.isoformat(),
-            "now_min": told.now_min,
-            "done_min": [band.p10, band.p50, band.p90] if band else [None, None, None],
-            "options": [
-                {"name": t.option.name, "pit_c": t.option.pit_c, "done_min": t.done_min.p50 if t.done_min else None}
-                for t in told.tried
-            ],
-            "peak_c": rest.peak_c.p50 if rest else None,
-            "hot_until_min": rest.below_hot_min if rest else None,
-        }
-        facts.session.add(ToldRow(arm_id=arm.id, made_at=now, body=body))
-        return True
+    def due_to_tell(self, trial: Trial, now: datetime) -> list[int]:
+        """Arms that are cooking and whose forecast is old, which from now on count as told."""
+        on, off = ({e.arm_id for e in trial.events if e.kind == kind} for kind in ("meat-on", "pull"))
+        due = [
+            arm.id for arm in trial.arms if arm.id in on - off and now - self.told_at.get(arm.id, LONG_AGO) > TELL_EVERY
+        ]
+        self.told_at |= dict.fromkeys(due, now)
+        return due
+
+
+def tell_ahead(session: Session, arm: Arm, now: datetime) -> bool:
+    """Forecast an arm from its readings so far, and keep that; False when it cannot be told."""
+    facts = TrialFacts(session, arm.trial, Units())
+    told = from_now(facts, arm.pieces[0]) if arm.pieces else None
+    zero = facts.arm_zero(arm)
+    if told is None or zero is None:
+        return False
+    first = told.tried[0]
+    band = first.done_min
+    rest = first.told.rest
+    body = {
+        "zero": zero.isoformat(),
+        "now_min": told.now_min,
+        "done_min": [band.p10, band.p50, band.p90] if band else [None, None, None],
+        "options": [
+            {"name": t.option.name, "pit_c": t.option.pit_c, "done_min": t.done_min.p50 if t.done_min else None}
+            for t in told.tried
+        ],
+        "peak_c": rest.peak_c.p50 if rest else None,
+        "hot_until_min": rest.below_hot_min if rest else None,
+    }
+    session.add(ToldRow(arm_id=arm.id, made_at=now, body=body))
+    return True
 
 
 def keep(session: Session, facts: TrialFacts, now: datetime) -> list[WatchRow]:

@@ -6,6 +6,7 @@ import logging
 import os
 import sys
 import time
+from collections.abc import Callable
 from datetime import UTC, datetime
 
 from pythonjsonlogger.json import JsonFormatter
@@ -15,6 +16,7 @@ from sqlalchemy.orm import Session
 
 from bruvet.records.store import open_engine
 
+from .jobs import queue_telling
 from .live import LiveTrial, keep, tell_on, under_way
 from .stand_in import deliver
 
@@ -24,8 +26,16 @@ EVERY_S = 2.0
 LOCK = 0x6272_7576
 
 
-def look(engine: Engine, live: dict[int, LiveTrial], now: datetime) -> int:
-    """One look at every trial under way; returns how many there are."""
+def look(
+    engine: Engine, live: dict[int, LiveTrial], now: datetime, tell: Callable[[list[int]], None] | None = None
+) -> int:
+    """One look at every trial under way; returns how many there are.
+
+    Parameters
+    ----------
+    tell : callable, optional
+        Is given the arms whose forecast is old.
+    """
     with Session(engine) as session:
         if not session.scalar(text("SELECT pg_try_advisory_xact_lock(:lock)"), {"lock": LOCK}):
             return 0
@@ -44,31 +54,13 @@ def look(engine: Engine, live: dict[int, LiveTrial], now: datetime) -> int:
             except Exception:
                 # One trial that cannot be worked out must not silence the others.
                 log.exception("trial", extra={"trial": trial.id})
+        waiting = [arm_id for trial in trials for arm_id in live[trial.id].due_to_tell(trial, now)]
         session.commit()
-        if trials:
-            _tell_one(session, [live[trial_id] for trial_id in ids], now)
+    if waiting and tell is not None:
+        tell(waiting)
     for gone in set(live) - set(ids):
         del live[gone]
     return len(ids)
-
-
-def _tell_one(session: Session, live: list[LiveTrial], now: datetime) -> None:
-    """Forecast one arm anew, after the boards are kept: it takes the longest."""
-    from bruvet.records.models import Trial
-
-    for kept in live:
-        trial = session.get(Trial, kept.trial_id)
-        if trial is None:
-            continue
-        try:
-            if kept.tell_ahead(kept.facts(session, trial, now), now):
-                session.commit()
-                return
-        except DBAPIError:
-            raise
-        except Exception:
-            session.rollback()
-            log.exception("forecast", extra={"trial": kept.trial_id})
 
 
 def watch_forever(url: str) -> None:
@@ -78,7 +70,7 @@ def watch_forever(url: str) -> None:
     while True:
         began = time.monotonic()
         try:
-            look(engine, live, datetime.now(UTC))
+            look(engine, live, datetime.now(UTC), lambda arms: queue_telling(url, arms))
         except DBAPIError as error:
             log.warning("database", extra={"why": str(error)[:200]})
             live.clear()

@@ -19,19 +19,30 @@ STALE_MIN = 5.0
 
 @dataclass(frozen=True)
 class Series:
-    """A probe's readings, minutes from meat on in order, °C. `place` is where it sits; `pit` for the pit's own."""
+    """A probe's readings, minutes from meat on in order, °C.
+
+    Attributes
+    ----------
+    place : where it sits; `pit` for the pit's own.
+    newest : minute and °C of its very last reading, where `t_min` and `temp_c` are means of short stretches.
+    """
 
     place: str
     t_min: FloatArray = field(default_factory=lambda: EMPTY)
     temp_c: FloatArray = field(default_factory=lambda: EMPTY)
     pit: bool = False
+    newest: tuple[float, float] | None = None
 
     @property
     def last_min(self) -> float | None:
+        if self.newest is not None:
+            return self.newest[0]
         return float(self.t_min[-1]) if len(self.t_min) else None
 
     @property
     def last_c(self) -> float | None:
+        if self.newest is not None:
+            return self.newest[1]
         return float(self.temp_c[-1]) if len(self.temp_c) else None
 
     def between(self, low_min: float, high_min: float) -> tuple[FloatArray, FloatArray]:
