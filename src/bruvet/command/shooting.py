@@ -20,7 +20,6 @@ VIEWS = (
     ("plan-form", f"/trials/{COLLAR}/edit", BENCH, False),
     ("logs-columns", f"/trials/{TURKEY}/logs", BENCH, False),
     ("record", f"/trials/{LAMB}/record", BENCH, False),
-    ("record-phone", f"/trials/{COLLAR}/record", PHONE, False),
     ("curves", f"/trials/{COLLAR}/curves", BENCH, False),
     ("curves-night", f"/trials/{LAMB}/curves", BENCH, True),
     ("curves-forecast", f"/trials/{RUNNING}/curves", BENCH, False),
@@ -29,7 +28,8 @@ VIEWS = (
     ("day", f"/trials/{CHEEKS}/day", BENCH, False),
     ("what-if", "/what-if", BENCH, False),
     ("what-if-phone", "/what-if", PHONE, False),
-    ("stations", f"/trials/{RUNNING}/stations", BENCH, False),
+    ("board", f"/trials/{RUNNING}/board", BENCH, False),
+    ("board-night", f"/trials/{RUNNING}/board", PHONE, True),
     ("tasting", f"/trials/{COLLAR}/tasting", BENCH, False),
     ("verdict", f"/trials/{COLLAR}/verdict", BENCH, False),
 )
@@ -57,6 +57,27 @@ def _learn(url: str) -> None:
             trial = session.get(Trial, trial_id)
             assert trial is not None
             learn_from(TrialFacts(session, trial, Units()))
+    engine.dispose()
+
+
+def _work_out(url: str) -> None:
+    """What the watcher and the worker do, once: the boards as they stand, every arm told ahead."""
+    from datetime import UTC, datetime
+
+    from bruvet.records.models import Arm
+    from bruvet.records.store import open_engine, session_scope
+    from bruvet.work.live import tell_ahead
+    from bruvet.work.watcher import look
+
+    engine = open_engine(url)
+    arms: list[int] = []
+    look(engine, {}, datetime.now(UTC), arms.extend)
+    with session_scope(engine) as session:
+        for arm_id in arms:
+            arm = session.get(Arm, arm_id)
+            if arm is not None:
+                tell_ahead(session, arm, datetime.now(UTC))
+    look(engine, {}, datetime.now(UTC))
     engine.dispose()
 
 
@@ -95,12 +116,14 @@ def shoot() -> None:
                     if name == "logs-columns":
                         page.set_input_files("#file", LOGS / "turkey-drum-controller.csv")
                         page.click("text=Look at it")
-                    if "curves" in name:
+                    if name.startswith("board"):
+                        _work_out(url)
+                        page.reload()
+                    if "curves" in name or name.startswith("board"):
                         page.wait_for_selector("[data-ready]")
                     if name == "curves-forecast":
                         page.click("[data-told-button]")
                         page.wait_for_selector("[data-told-words]:not([hidden])")
-                        page.wait_for_selector("[data-aligned]")
                         page.wait_for_selector("[data-aligned]")
                     page.screenshot(path=FOLDER / f"{name}.png")
                     say(f"  {name}.png")
