@@ -95,6 +95,12 @@ def number(value: float, kind: str) -> str:
             return shown.step_text(value)
         case "share":
             return f"{value:.0%}"
+        case "count":
+            return f"{value:.0f}"
+        case "rate":
+            return f"{shown.step_text(value)}/h"
+        case "heat":
+            return f"{shown.step_text(value)}·h"
         case "per-mass":
             per_lb = shown.mass == "lb"
             return f"{value * KG_PER_LB if per_lb else value:.0f} min/{shown.mass}".replace("-", "−")

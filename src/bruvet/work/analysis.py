@@ -10,6 +10,7 @@ from functools import cached_property
 import numpy as np
 from sqlalchemy.orm import Session
 
+from bruvet.core.curves.heat import HeatMeasures, heat_measures
 from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Cook, Measures, measure
 from bruvet.core.curves.stall import Mark
 from bruvet.core.safety import cautions
@@ -110,10 +111,22 @@ class TrialFacts:
         return self.fetched(width_s, low_min, high_min)
 
     def fetched(
-        self, width_s: float, low_min: float | None = None, high_min: float | None = None
+        self,
+        width_s: float,
+        low_min: float | None = None,
+        high_min: float | None = None,
+        shifts_min: Mapping[str, float] | None = None,
     ) -> dict[int, Buckets]:
-        """Buckets by probe as the database has them now, each probe's calibration applied."""
-        zeros = {p.id: seconds(zero) for p in self.trial.probes if (zero := self.probe_zero(p)) is not None}
+        """Buckets by probe as the database has them now, each probe's calibration applied.
+
+        `shifts_min` lays another minute of an arm, by its letter, on zero.
+        """
+        shifts = shifts_min or {}
+        zeros = {
+            p.id: seconds(zero) + 60 * shifts.get(p.arm.letter, 0.0)
+            for p in self.trial.probes
+            if (zero := self.probe_zero(p)) is not None
+        }
         found = bucketed(self.session, zeros, width_s, low_min, high_min)
         for probe_id, from_s, until_s, how in calibrations(self.session, list(zeros)):
             began = zeros[probe_id]
@@ -171,6 +184,10 @@ class TrialFacts:
             raw_kg=piece.raw_kg,
             cooked_kg=piece.cooked_kg,
         )
+
+    @cached_property
+    def heat(self) -> dict[int, HeatMeasures]:
+        return {piece_id: heat_measures(cook) for piece_id, cook in self.cooks.items()}
 
     @cached_property
     def measures(self) -> dict[int, Measures]:

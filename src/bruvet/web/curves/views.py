@@ -15,7 +15,10 @@ from flask import Blueprint, Response, jsonify, render_template, request
 from numpy.typing import NDArray
 from werkzeug.wrappers import Response as AnyResponse
 
+from bruvet.core.curves.align import LEVELS_C as LAG_LEVELS_C
+from bruvet.core.curves.align import Lag, Stretch, anchor, lag, where_lost
 from bruvet.core.curves.findings import first_mark
+from bruvet.core.curves.heat import BANDS_C, LEVELS_C, REFERENCE_C
 from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Figure
 from bruvet.core.trial.terms import ARM_LOOKS, EventKind
 from bruvet.core.twin.forecast import Forecast, forecast
@@ -29,6 +32,8 @@ from bruvet.web.trial_page import facts_of, trial_page
 from bruvet.work.analysis import TrialFacts, arm_name
 from bruvet.work.forecasts import explained, from_now, learned_for, planned_case
 
+from .picture import draw_lags
+
 blueprint = Blueprint(
     "curves", __name__, template_folder="templates", static_folder="static", static_url_path="/curves-static"
 )
@@ -38,6 +43,16 @@ POINTS = 900
 TOLD_DRAWS = 128
 BUCKETS_S = (1, 2, 5, 10, 15, 20, 30, 60, 120, 300, 600)
 MOST_OWN = 6
+USUAL_LEVEL_C = 71.0
+# What curves can be laid on one another by, as it stands in the address.
+ALIGNED = (
+    ("meat-on", "meat on"),
+    ("clock", "the clock"),
+    ("wrap", "the wrap"),
+    ("stall", "the stall's onset"),
+    ("pull", "the pull"),
+    ("temp", "a temperature"),
+)
 
 
 def _thresholds(trial: Trial) -> tuple[tuple[float, ...], str, str]:
@@ -69,6 +84,9 @@ def show(trial_id: int) -> str:
         facts,
         table=_table(facts),
         also=text,
+        aligned=ALIGNED,
+        way=way if (way := request.args.get("align", "meat-on")) in dict(ALIGNED) else "meat-on",
+        level=request.args.get("level", "")[:8],
         also_problem=problem,
         has_readings=bool(trial.probes),
         cooking=any(
@@ -126,7 +144,33 @@ def _table(facts: TrialFacts) -> list[tuple[str, list[FigureRow]]]:
         row("highest internal", "temp", [m.highest for m in measures]),
         row("yield", "share", [m.cooked_yield for m in measures]),
     ]
-    return [("Time from meat on", times), ("Longest stall", stall), ("Wrap", wrap), ("Pit", pit), ("Meat", meat)]
+    heat = [facts.heat[piece.id] for piece in facts.pieces]
+    bands = [
+        row(f"{shown.temp_text(low)} to {shown.temp_text(high)}", "rate", [h.rate[low, high] for h in heat])
+        for low, high in BANDS_C
+    ]
+    at_heat = [
+        row(f"at or over {shown.temp_text(level)}", "span", [h.above[level] for h in heat]) for level in LEVELS_C
+    ]
+    at_heat += [
+        row(f"collagen, as at {shown.temp_text(REFERENCE_C)}", "span", [h.collagen_min for h in heat]),
+        row(f"between {shown.temp_text(4.0)} and {shown.temp_text(60.0)}", "span", [h.danger for h in heat]),
+        row("heat offered", "heat", [h.offered_c_h for h in heat]),
+    ]
+    pit += [
+        row("off its target", "step", [h.pit_bias for h in heat]),
+        row("lowest hundredth", "temp", [h.pit_low for h in heat]),
+        row("highest hundredth", "temp", [h.pit_high for h in heat]),
+        row("swing, period", "span", [h.swing_period for h in heat]),
+        row("swing, size", "step", [h.swing_size for h in heat]),
+        row("lids that told on it", "count", [Figure(float(len(h.lids))) for h in heat]),
+        row("what they cost", "heat", [Figure(sum(lid.cost_c_h for lid in h.lids)) for h in heat]),
+    ]
+    meat.append(row("carry-over", "step", [h.carry_over for h in heat]))
+    return [
+        ("Time from meat on", times), ("Longest stall", stall), ("Wrap", wrap), ("Rate of rise", bands),
+        ("Time at heat", at_heat), ("Pit", pit), ("Meat", meat),
+    ]  # fmt: skip
 
 
 @blueprint.app_template_filter("step_number")
@@ -160,13 +204,71 @@ def data(trial_id: int) -> AnyResponse:
     if low is None or high is None or not (math.isfinite(low) and math.isfinite(high) and high > low):
         low = high = None
     told = _told(facts) if request.args.get("told") else []
-    series = _series(facts, low, high, told)
+    shifts = _shifts(facts)
+    series = _series(facts, low, high, told, shifts)
     answer: dict[str, Any] = {"degree": units().degree, "tz": trial.tz, **series}
     if told:
         answer["told"] = [_told_words(piece, found) for piece, found in told]
     if low is None:
-        answer |= _overlays(facts)
+        answer |= _overlays(facts, shifts)
     return jsonify(answer)
+
+
+def _shifts(facts: TrialFacts) -> dict[str, float]:
+    """By letter, the minute of each arm that is laid on zero; arms to which it did not happen stay at meat on."""
+    way = request.args.get("align", "meat-on")
+    if way not in dict(ALIGNED) or way == "meat-on":
+        return {}
+    if way == "clock":
+        zeros = {arm.letter: zero for arm in facts.trial.arms if (zero := facts.arm_zero(arm)) is not None}
+        first = min(zeros.values(), default=None)
+        return {letter: -(zero - first).total_seconds() / 60 for letter, zero in zeros.items()} if first else {}
+    level = request.args.get("level", type=float)
+    level_c = units().temp_stored(level) if level is not None and math.isfinite(level) else USUAL_LEVEL_C
+    found = {}
+    for arm in facts.trial.arms:
+        if arm.pieces:
+            piece = arm.pieces[0].id
+            at = anchor(facts.cooks[piece], facts.measures[piece].stalls, way, level_c)
+            if at is not None:
+                found[arm.letter] = at
+    return found
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/lag")
+def behind(trial_id: int) -> str:
+    """How many minutes each piece is behind the first at each temperature, and where it lost them."""
+    trial = trial_or_404(trial_id)
+    facts = facts_of(trial)
+    lags = _lags(facts)
+    picture = draw_lags([(piece.arm.letter, found) for piece, found, _ in lags], units())
+    return render_template("curves/lag.html", trial=trial, facts=facts, lags=lags, picture=picture)
+
+
+def _lags(facts: TrialFacts) -> list[tuple[Piece, Lag, tuple[Stretch, ...]]]:
+    if not facts.pieces:
+        return []
+    first, *others = facts.pieces
+    found = [(piece, lag(facts.cooks[first.id], facts.cooks[piece.id])) for piece in others]
+    return [(piece, one, where_lost(one)) for piece, one in found]
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/lag.csv")
+def behind_csv(trial_id: int) -> Response:
+    trial = trial_or_404(trial_id)
+    facts = facts_of(trial)
+    lags = _lags(facts)
+    sink = io.StringIO()
+    writer = csv.writer(sink)
+    shown = units()
+    writer.writerow([f"inside {shown.degree}", *[f"{p.name} behind {facts.pieces[0].name}, min" for p, _, _ in lags]])
+    for row, level in enumerate(LAG_LEVELS_C):
+        values = [one.minutes[row] for _, one, _ in lags]
+        if any(math.isfinite(value) for value in values):
+            told = [f"{value:.2f}" if math.isfinite(value) else "" for value in values]
+            writer.writerow([f"{shown.temp_shown(float(level)):.1f}", *told])
+    named = {"Content-Disposition": f'attachment; filename="lag-{trial.id}.csv"'}
+    return Response(sink.getvalue(), mimetype="text/csv", headers=named)
 
 
 def _told(facts: TrialFacts) -> list[tuple[Piece, Forecast]]:
@@ -212,16 +314,20 @@ def _told_columns(told: list[tuple[Piece, Forecast]], minutes: FloatArray) -> li
 
 
 def _series(
-    facts: TrialFacts, low: float | None, high: float | None, told: list[tuple[Piece, Forecast]]
+    facts: TrialFacts,
+    low: float | None,
+    high: float | None,
+    told: list[tuple[Piece, Forecast]],
+    shifts: dict[str, float],
 ) -> dict[str, Any]:
     span = facts.last_min if low is None or high is None else high - low
     width_s = _bucket_s(span)
     margin = None if low is None else 2 * width_s / 60
-    found = facts.buckets(
-        width_s,
+    bounds = (
         None if low is None or margin is None else low - margin,
         None if high is None or margin is None else high + margin,
     )
+    found = facts.fetched(width_s, *bounds, shifts) if shifts else facts.buckets(width_s, *bounds)
     shown = units()
     slots = {pid: np.round(b.minute * 60 / width_s - 0.5).astype(int) for pid, b in found.items() if len(b.minute)}
     ticks = np.unique(np.concatenate(list(slots.values()))) if slots else np.zeros(0, int)
@@ -254,15 +360,16 @@ def _series(
     return {"x": minutes.tolist(), "series": out, "bucket_s": width_s}
 
 
-def _overlays(facts: TrialFacts) -> dict[str, Any]:
+def _overlays(facts: TrialFacts, shifts: dict[str, float]) -> dict[str, Any]:
     events, stalls, spots = [], [], []
     shown = units()
     for piece in facts.pieces:
         cook = facts.cooks[piece.id]
+        shift = shifts.get(piece.arm.letter, 0.0)
         if piece.number == 1:
             events += [
                 {
-                    "at": m.at_min,
+                    "at": m.at_min - shift,
                     "arm": cook.letter,
                     "mark": EventKind(m.kind).mark,
                     "label": EventKind(m.kind).label,
@@ -271,13 +378,19 @@ def _overlays(facts: TrialFacts) -> dict[str, Any]:
                 for m in cook.marks
             ]
         stalls += [
-            {"arm": cook.letter, "piece": cook.name, "from": s.onset_min, "to": s.end_min, "reason": s.reason}
+            {
+                "arm": cook.letter,
+                "piece": cook.name,
+                "from": s.onset_min - shift,
+                "to": s.end_min - shift,
+                "reason": s.reason,
+            }
             for s in facts.measures[piece.id].stalls.stalls
         ]
         zero = facts.zeros[piece.id][0]
         for look in facts.trial.looks:
             if look.piece_id == piece.id and zero is not None:
-                at = (look.at - zero).total_seconds() / 60
+                at = (look.at - zero).total_seconds() / 60 - shift
                 spots += [
                     {
                         "at": at,
@@ -339,7 +452,10 @@ def figures(trial_id: int) -> Response:
     names = {arm.letter: arm_name(arm) for arm in trial.arms}
     writer.writerow(["group", "figure", "unit", *[f"{p.name} {names[p.arm.letter]}" for p in facts.pieces]])
     shown = facts.units
-    scale = {"span": "min", "temp": shown.degree, "step": shown.degree, "share": "share", "per-mass": "min/kg"}
+    scale = {
+        "span": "min", "temp": shown.degree, "step": shown.degree, "share": "share", "per-mass": "min/kg",
+        "rate": f"{shown.degree}/h", "heat": f"{shown.degree}·h", "count": "",
+    }  # fmt: skip
     for group, rows in _table(facts):
         for row in rows:
             writer.writerow([group, row.label, scale[row.kind], *[_csv_value(f, row.kind) for f in row.figures]])
@@ -354,6 +470,6 @@ def _csv_value(figure: Figure, kind: str) -> str:
     value = figure.value
     if kind == "temp":
         value = units().temp_shown(value)
-    elif kind == "step":
+    elif kind in ("step", "rate", "heat"):
         value = units().step_shown(value)
     return f"{value:.4g}" if kind == "share" else f"{value:.2f}"

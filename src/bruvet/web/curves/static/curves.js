@@ -13,7 +13,8 @@
   };
   let chart, overview, full;
   let told = false;
-  const asking = (query = "") => `${source}?${told ? "told=1&" : ""}${query}`;
+  const align = holder.dataset.align ? `align=${encodeURIComponent(holder.dataset.align)}&level=${encodeURIComponent(holder.dataset.level)}&` : "";
+  const asking = (query = "") => `${source}?${align}${told ? "told=1&" : ""}${query}`;
 
   const trace = (context, marker, x, y, r) => {
     context.beginPath();
@@ -119,6 +120,7 @@
   const stripHolder = document.querySelector("[data-strip]");
   let stripAsked = 0;
   const alignStrip = () => {
+    if (!stripHolder) return;
     stripAsked += 1;
     const mine = stripAsked;
     setTimeout(async () => {
@@ -236,7 +238,7 @@
     chart.destroy();
     chart = null;
     delete holder.dataset.ready;
-    delete stripHolder.dataset.aligned;
+    if (stripHolder) delete stripHolder.dataset.aligned;
     await draw();
     toldButton.disabled = false;
     toldWords.hidden = !(overview.told && overview.told.length);

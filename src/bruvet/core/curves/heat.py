@@ -1,0 +1,207 @@
+"""What heat did to a piece, and what its pit did: measures beyond the clock."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .align import cooking_curve, passing
+from .clean import merged
+from .findings import first_mark
+from .measures import Cook, Figure, unknown
+
+FloatArray = NDArray[np.float64]
+
+GAS_J_MOL_K = 8.314462618
+# Collagen turning to gelatin: activation energy of hydrolysis in heated muscle, value from memory; sources give some
+# 120 to 200 kJ/mol, so compare arms with it and do not read it as an absolute.
+COLLAGEN_J_MOL = 160_000.0
+REFERENCE_C = 80.0
+SLOWEST_C = 55.0
+BANDS_C = ((4.0, 60.0), (60.0, 71.0), (71.0, 82.0), (82.0, 99.0))
+LEVELS_C = (60.0, 71.0, 82.0)
+LONGEST_STEP_MIN = 10.0
+SHORTEST_FOR_SWING_MIN = 90.0
+RECOVERED_C = 3.0
+LONGEST_RECOVERY_MIN = 60.0
+
+
+@dataclass(frozen=True)
+class LidCost:
+    """One opening: how deep the pit fell, how long until it was back, and what that cost in °C·h."""
+
+    at_min: float
+    dip_c: float
+    back_min: float | None
+    cost_c_h: float
+
+
+@dataclass(frozen=True)
+class HeatMeasures:
+    """Figures of one cook; those that cannot be known say why.
+
+    Attributes
+    ----------
+    rate : by band of °C, mean °C per hour from its foot to its top.
+    above : by °C, minutes spent at or above it.
+    collagen_min : minutes at 80 °C that would have changed collagen as much (Arrhenius).
+    offered_c_h : pit less meat, integrated over the cook.
+    swing : period in minutes and size (half of top to bottom, °C) of the pit's regular swing.
+    """
+
+    rate: dict[tuple[float, float], Figure]
+    above: dict[float, Figure]
+    danger: Figure
+    collagen_min: Figure
+    offered_c_h: Figure
+    pit_bias: Figure
+    pit_low: Figure
+    pit_high: Figure
+    swing_period: Figure
+    swing_size: Figure
+    lids: tuple[LidCost, ...]
+    carry_over: Figure
+
+
+def collagen_minutes(t_min: FloatArray, temp_c: FloatArray) -> float:
+    """Equivalent minutes at 80 °C of a temperature history.
+
+    Parameters
+    ----------
+    t_min, temp_c : arrays, shape (n,)
+        In order of time; a straight line between readings.
+
+    Notes
+    -----
+    Arrhenius: exp(E/R (1/T_ref - 1/T)) integrated by the trapezoidal rule, nothing below 55 °C.
+    """
+    if len(t_min) < 2:
+        return 0.0
+    fine = np.arange(t_min[0], t_min[-1] + 1e-9, 0.5)
+    temp = np.interp(fine, t_min, temp_c)
+    factor = np.exp(COLLAGEN_J_MOL / GAS_J_MOL_K * (1 / (REFERENCE_C + 273.15) - 1 / (temp + 273.15)))
+    return float(np.trapezoid(np.where(temp >= SLOWEST_C, factor, 0.0), fine))
+
+
+def heat_measures(cook: Cook) -> HeatMeasures:
+    """All of them, from the cleaned curve between meat on and pull."""
+    t, y = cooking_curve(cook)
+    none = unknown("no internal readings")
+    known = len(t) >= 2
+    pit_t, pit_c = _pit(cook)
+    return HeatMeasures(
+        rate={band: _rate(t, y, band) for band in BANDS_C},
+        above={level: Figure(_time_where(t, y >= level)) if known else none for level in LEVELS_C},
+        danger=Figure(_time_where(t, (y >= 4.0) & (y < 60.0))) if known else none,
+        collagen_min=Figure(collagen_minutes(t, y)) if known else none,
+        offered_c_h=_offered(t, y, pit_t, pit_c),
+        **_pit_figures(cook, pit_t, pit_c),
+        lids=tuple(cost for at in _lid_times(cook) if (cost := _lid(at, pit_t, pit_c)) is not None),
+        carry_over=_carry_over(cook),
+    )
+
+
+def _time_where(t: FloatArray, mask: NDArray[np.bool_]) -> float:
+    """Minutes for which a mask holds; a reading stands for the time around it, ten minutes at most."""
+    return float((np.minimum(np.gradient(t), LONGEST_STEP_MIN) * mask).sum())
+
+
+def _rate(t: FloatArray, y: FloatArray, band: tuple[float, float]) -> Figure:
+    low, high = passing(t, y, np.array(band)) if len(t) >= 2 else (np.nan, np.nan)
+    if not np.isfinite([low, high]).all() or high <= low:
+        return unknown("not passed in the readings")
+    return Figure(float((band[1] - band[0]) / (high - low) * 60))
+
+
+def _pit(cook: Cook) -> tuple[FloatArray, FloatArray]:
+    pulled = first_mark(cook.marks, "pull")
+    inside = (cook.pit_t_min >= 0) & (cook.pit_t_min <= (pulled if pulled is not None else np.inf))
+    return merged(cook.pit_t_min[inside], cook.pit_c[inside])
+
+
+def _offered(t: FloatArray, y: FloatArray, pit_t: FloatArray, pit_c: FloatArray) -> Figure:
+    if len(t) < 2 or len(pit_t) < 2:
+        return unknown("needs readings of the meat and of the pit")
+    low, high = max(t[0], pit_t[0]), min(t[-1], pit_t[-1])
+    grid = np.arange(low, high, 1.0)
+    if len(grid) < 2:
+        return unknown("the readings of meat and pit do not meet")
+    excess = np.maximum(np.interp(grid, pit_t, pit_c) - np.interp(grid, t, y), 0.0)
+    return Figure(float(np.trapezoid(excess, grid)) / 60)
+
+
+def _pit_figures(cook: Cook, t: FloatArray, y: FloatArray) -> dict[str, Figure]:
+    names = ("pit_bias", "pit_low", "pit_high", "swing_period", "swing_size")
+    if len(t) < 10:
+        return dict.fromkeys(names, unknown("too few pit readings"))
+    weight = np.minimum(np.gradient(t), LONGEST_STEP_MIN)
+    mean = float(np.average(y, weights=weight))
+    bias = unknown("the arm has no pit target") if cook.pit_target_c is None else Figure(mean - cook.pit_target_c)
+    low, high = np.percentile(y, (1, 99))
+    period, size = swing(t, y)
+    return dict(zip(names, (bias, Figure(float(low)), Figure(float(high)), period, size), strict=True))
+
+
+def swing(t_min: FloatArray, temp_c: FloatArray) -> tuple[Figure, Figure]:
+    """Period (minutes) and size (°C, half of top to bottom) of a pit's regular swing.
+
+    Notes
+    -----
+    The first peak of the autocorrelation of what is left when the level of an hour and a half is taken away; a pit
+    whose peak is below 0.25 has no regular swing. Size is the square root of twice the variance, that of a sine.
+    """
+    nothing = unknown("too short for a swing"), unknown("too short for a swing")
+    if len(t_min) < 30 or t_min[-1] - t_min[0] < SHORTEST_FOR_SWING_MIN:
+        return nothing
+    grid = np.arange(t_min[0], t_min[-1], 1.0)
+    level = np.interp(grid, t_min, temp_c)
+    width = 91
+    padded = np.pad(level, width // 2, mode="edge")
+    rest = level - np.convolve(padded, np.ones(width) / width, mode="valid")[: len(level)]
+    spread = rest.var()
+    if spread < 0.25:
+        return unknown("a steady pit"), unknown("a steady pit")
+    most = min(90, len(rest) // 3)
+    alike = np.array([np.mean(rest[lag:] * rest[: len(rest) - lag]) for lag in range(most)]) / spread
+    peaks = [k for k in range(4, most - 1) if alike[k] >= alike[k - 1] and alike[k] > alike[k + 1] and alike[k] > 0.25]
+    if not peaks:
+        return unknown("no regular swing"), unknown("no regular swing")
+    return Figure(float(max(peaks, key=lambda k: alike[k] - 0.002 * k))), Figure(float(np.sqrt(2 * spread)))
+
+
+def _lid_times(cook: Cook) -> list[float]:
+    return sorted(
+        mark.at_min for mark in cook.marks if mark.kind in ("lid", "look", "spritz", "wrap") and mark.at_min > 0
+    )
+
+
+def _lid(at: float, t: FloatArray, y: FloatArray) -> LidCost | None:
+    """What one opening did to the pit; None when there are no readings around it, or it did nothing."""
+    before = y[(t >= at - 12) & (t < at - 0.5)]
+    after = (t >= at) & (t <= at + LONGEST_RECOVERY_MIN)
+    if len(before) < 3 or after.sum() < 5:
+        return None
+    level = float(np.median(before))
+    lowest = float(y[after].min())
+    if level - lowest < RECOVERED_C:
+        return None
+    foot = float(t[after][np.argmin(y[after])])
+    home = t[after][(t[after] > foot) & (y[after] >= level - RECOVERED_C)]
+    back = float(home[0]) if len(home) else None
+    until = after & (t <= (back if back is not None else at + LONGEST_RECOVERY_MIN))
+    missing = np.maximum(level - y[until], 0.0)
+    return LidCost(at, level - lowest, None if back is None else back - at, float(np.trapezoid(missing, t[until])) / 60)
+
+
+def _carry_over(cook: Cook) -> Figure:
+    """How much higher the inside went after the pull."""
+    pulled = first_mark(cook.marks, "pull")
+    if pulled is None:
+        return unknown("no pull was marked")
+    near = (cook.t_min >= pulled - 5) & (cook.t_min <= pulled + 1) & np.isfinite(cook.temp_c)
+    after = (cook.t_min > pulled) & (cook.t_min < pulled + 120) & np.isfinite(cook.temp_c) & (cook.temp_c < 115)
+    if not near.any() or after.sum() < 5:
+        return unknown("no readings while it rested")
+    return Figure(float(cook.temp_c[after].max() - np.median(cook.temp_c[near])))
