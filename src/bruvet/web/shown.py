@@ -96,7 +96,7 @@ def number(value: float, kind: str) -> str:
         case "share":
             return f"{value:.0%}"
         case "count":
-            return f"{value:.0f}"
+            return f"{value:.0f}".replace("-", "−")
         case "rate":
             return f"{shown.step_text(value)}/h"
         case "heat":

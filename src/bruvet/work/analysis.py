@@ -14,15 +14,14 @@ from bruvet.core.curves.heat import HeatMeasures, heat_measures
 from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Cook, Measures, measure
 from bruvet.core.curves.stall import Mark
 from bruvet.core.safety import cautions
-from bruvet.core.tasting.panel import TasterSays, preference, summarise
-from bruvet.core.trial.ledger import Ledger, Question, differences, keep_ledger
-from bruvet.core.trial.terms import Attribute, Factor, TrialKind, term
+from bruvet.core.tasting.panel import TasterSays
+from bruvet.core.trial.ledger import Question
+from bruvet.core.trial.terms import Factor, TrialKind, term
 from bruvet.core.units import Units
-from bruvet.core.verdict.compose import ArmResult, Verdict, compose
+from bruvet.core.verdict.compose import ArmResult
 from bruvet.records.models import Arm, Event, Piece, Probe, Trial
 from bruvet.records.series import Buckets, Extent, bucketed, extents, newest, seconds
 
-from .arm_facts import facts_of_arm
 from .calibrations import calibrations
 
 ANALYSIS_WIDTH_S = 30.0
@@ -227,32 +226,12 @@ class TrialFacts:
             arm.letter, arm_name(arm), tuple(self.measures[piece.id] for piece in arm.pieces), arm.pit_target_c
         )
 
-    def ledger(self, minutes: Mapping[str, Mapping[str, float]] | None = None) -> Ledger:
-        """Everything that could differ between the arms, as planned or, where it was cooked, as it was."""
-        arms = [facts_of_arm(self, arm) for arm in self.trial.arms]
-        return keep_ledger(question_of(self.trial), arms, self.units, self.trial.tolerances, minutes)
-
     @cached_property
     def cautions(self) -> tuple[str, ...]:
         found: list[str] = []
         for piece in self.pieces:
             found += cautions(self.cooks[piece.id], self.measures[piece.id], piece.cut, piece.opened, self.units)
         return tuple(found)
-
-    def verdict(self) -> Verdict:
-        tasters = self.tasters
-        return compose(
-            factor_label(self.trial),
-            [self.result(arm) for arm in self.trial.arms],
-            summarise(self.letters, [a.value for a in Attribute], tasters),
-            preference(self.letters, tasters) if tasters else None,
-            len(tasters),
-            sum(t.blind for t in tasters),
-            differences(self.ledger()),
-            self.cautions,
-            self.units,
-            {a.value: a.label for a in Attribute},
-        )
 
 
 def _coldest(series: Sequence[Buckets]) -> tuple[np.ndarray, np.ndarray]:

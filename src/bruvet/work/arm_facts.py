@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -15,8 +14,7 @@ from bruvet.core.trial.terms import Cut, DoneRule, RestKind, TrialKind, WrapIn, 
 from bruvet.core.units import Units, span_words
 from bruvet.records.models import Arm, Piece
 
-if TYPE_CHECKING:
-    from .analysis import TrialFacts
+from .analysis import TrialFacts
 
 # From here on what was done is a departure from what was planned.
 OFF_MIN = {"wrap time": 20.0, "rest": 15.0, "cook time planned": 10.0}

@@ -23,6 +23,7 @@ from bruvet.records.models import Piece
 
 from .analysis import TrialFacts
 from .forecasts import cooked_case, planned_case
+from .ledgers import kept_ledger
 from .spread import Spread
 
 SIZES = (2, 3, 4, 6, 8, 12)
@@ -100,7 +101,7 @@ def minutes_by_row(facts: TrialFacts, cases: dict[str, Case]) -> dict[str, dict[
         return known[case]
 
     out: dict[str, dict[str, float]] = {}
-    for line in facts.ledger().lines:
+    for line in kept_ledger(facts).lines:
         fields = ROW[line.row.name].twin
         if not fields or line.state not in ("differs", "factor"):
             continue
@@ -118,7 +119,7 @@ def minutes_by_row(facts: TrialFacts, cases: dict[str, Case]) -> dict[str, dict[
 
 def ledger_of(facts: TrialFacts) -> Ledger:
     """The ledger with the twin's minutes."""
-    return facts.ledger(minutes_by_row(facts, first_cases(facts)))
+    return kept_ledger(facts, minutes_by_row(facts, first_cases(facts)))
 
 
 def how_many(cases: dict[str, Case], spread: Spread) -> HowMany | None:

@@ -28,6 +28,7 @@ from bruvet.records.series import Buckets
 from .analysis import ANALYSIS_WIDTH_S, TrialFacts
 from .forecasts import from_now
 from .lanes import clock_of, lane_of
+from .ledgers import kept_ledger
 
 log = logging.getLogger("bruvet.live")
 
@@ -137,7 +138,7 @@ def keep(session: Session, facts: TrialFacts, now: datetime) -> list[WatchRow]:
         facts.units = units
         lanes = [lane for arm in trial.arms if (lane := lane_of(facts, arm, now, units)) is not None]
         alarms[shown] = {alarm.key: alarm for lane in lanes for alarm in watch(lane, units)}
-        decide = [*calls(lanes, units), *asked_once(facts.ledger().departures)] if lanes else []
+        decide = [*calls(lanes, units), *asked_once(kept_ledger(facts).departures)] if lanes else []
         body[shown] = {"calls": [asdict(call) for call in decide]}
         body["lanes"] = [_standing(lane, _told_so_far(session, arm_of(trial, lane)), now) for lane in lanes]
     fresh = _kept_alarms(session, trial, alarms, body["lanes"], now)

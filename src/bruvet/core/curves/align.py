@@ -17,7 +17,6 @@ from .stall import StallReport
 FloatArray = NDArray[np.float64]
 # Temperatures at which lag is told, °C: every half degree from a cold start to past done.
 LEVELS_C = np.arange(5.0, 99.0, 0.5)
-WAYS = ("meat-on", "wrap", "stall", "pull")
 
 
 @dataclass(frozen=True)

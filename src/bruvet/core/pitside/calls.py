@@ -252,16 +252,7 @@ def _done(lane: Lane, units: Units) -> Iterator[Call]:
     if plan.done_rule == DoneRule.TIME:
         if plan.done_at_min is not None and lane.now_min >= plan.done_at_min - 5:
             reason = f"it has had {span_words(lane.now_min)} of {span_words(plan.done_at_min)}"
-            yield Call(
-                f"pull {lane.letter}",
-                "pull",
-                lane.letter,
-                f"Pull {lane.letter}?",
-                reason,
-                school,
-                _carry(lane, units),
-                "pull",
-            )
+            yield _pull(lane, reason, units)
         return
     cold = lane.coldest_c
     if plan.done_at_c is None or cold is None or cold < plan.done_at_c - BAND_C:
@@ -272,16 +263,7 @@ def _done(lane: Lane, units: Units) -> Iterator[Call]:
     inside = f"inside is {units.temp_text(cold)}, the band opens at {units.temp_text(plan.done_at_c - BAND_C)}"
     if (plan.done_rule == DoneRule.TEMPERATURE and cold >= plan.done_at_c) or (felt and not firm):
         reason = inside if not felt else f"no drag at {', '.join(s.place for s in felt)}; {inside}"
-        yield Call(
-            f"pull {lane.letter}",
-            "pull",
-            lane.letter,
-            f"Pull {lane.letter}?",
-            reason,
-            school,
-            _carry(lane, units),
-            "pull",
-        )
+        yield _pull(lane, reason, units)
     elif felt:
         lags = f"{', '.join(firm)} still drags"
         rate = max((s.rate(lane.now_min) or 0.0 for s in lane.fresh), default=0.0)
@@ -313,6 +295,12 @@ def _done(lane: Lane, units: Units) -> Iterator[Call]:
             "thin ends are done before thick ones",
             "look",
         )
+
+
+def _pull(lane: Lane, reason: str, units: Units) -> Call:
+    school = term(DoneRule, lane.plan.done_rule)
+    ask = f"Pull {lane.letter}?"
+    return Call(f"pull {lane.letter}", "pull", lane.letter, ask, reason, school, _carry(lane, units), "pull")
 
 
 def _carry(lane: Lane, units: Units) -> str:

@@ -43,26 +43,13 @@ class Factor(Term):
 
 
 class TrialKind(Term):
-    """How a trial is laid out; `hint` says when to choose it."""
+    """How a trial is laid out."""
 
-    hint: str
-
-    def __new__(cls, value: str, label: str = "", hint: str = "") -> TrialKind:
-        member = str.__new__(cls, value)
-        member._value_ = value
-        member.label = label
-        member.hint = hint
-        return member
-
-    ONE_FACTOR = "one-factor", "One thing changed", "two to six ways of one thing"
-    CROSSED = (
-        "crossed",
-        "Two things crossed",
-        "every way of one with every way of the other, such as temperature and wrap",
-    )
-    SPLIT = "split", "One piece split", "halves of one piece, the best control there is"
-    LENGTHS = "lengths", "The same, for different times", "four, five or six hours; put on apart, taken off together"
-    MOVED = "moved", "Finished in another cooker", "smoke on one, finish on another"
+    ONE_FACTOR = "one-factor", "One thing changed"
+    CROSSED = "crossed", "Two things crossed"
+    SPLIT = "split", "One piece split"
+    LENGTHS = "lengths", "The same, for different times"
+    MOVED = "moved", "Finished in another cooker"
 
 
 class CookerKind(Term):

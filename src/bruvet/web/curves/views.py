@@ -6,7 +6,6 @@ import csv
 import io
 import math
 import re
-from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
@@ -18,8 +17,7 @@ from werkzeug.wrappers import Response as AnyResponse
 from bruvet.core.curves.align import LEVELS_C as LAG_LEVELS_C
 from bruvet.core.curves.align import Lag, Stretch, anchor, lag, where_lost
 from bruvet.core.curves.findings import first_mark
-from bruvet.core.curves.heat import BANDS_C, LEVELS_C, REFERENCE_C
-from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Figure
+from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C
 from bruvet.core.trial.terms import ARM_LOOKS, EventKind
 from bruvet.core.twin.forecast import Forecast, forecast
 from bruvet.core.units import span_text
@@ -33,6 +31,7 @@ from bruvet.work.analysis import TrialFacts, arm_name
 from bruvet.work.forecasts import explained, from_now, learned_for, planned_case
 
 from .picture import draw_lags
+from .table import UNIT_OF, csv_value, figure_table
 
 blueprint = Blueprint(
     "curves", __name__, template_folder="templates", static_folder="static", static_url_path="/curves-static"
@@ -82,7 +81,7 @@ def show(trial_id: int) -> str:
         "curves/show.html",
         trial,
         facts,
-        table=_table(facts),
+        table=figure_table(facts),
         also=text,
         aligned=ALIGNED,
         way=way if (way := request.args.get("align", "meat-on")) in dict(ALIGNED) else "meat-on",
@@ -94,83 +93,6 @@ def show(trial_id: int) -> str:
             for piece in facts.pieces
         ),
     )
-
-
-@dataclass(frozen=True)
-class FigureRow:
-    """A figure a piece; `steps` are each other piece minus the first, None where either is not known."""
-
-    label: str
-    kind: str
-    figures: list[Figure]
-    steps: list[float | None]
-
-
-def _table(facts: TrialFacts) -> list[tuple[str, list[FigureRow]]]:
-    """Groups of rows, a column a piece."""
-    measures = [facts.measures[piece.id] for piece in facts.pieces]
-    shown = facts.units
-
-    def row(label: str, kind: str, figures: list[Figure]) -> FigureRow:
-        first = figures[0].value
-        steps = [None if first is None or f.value is None else f.value - first for f in figures[1:]]
-        return FigureRow(label, kind, figures, steps)
-
-    times = [
-        row(f"to {shown.temp_text(temp)}", "span", [m.time_to[temp] for m in measures])
-        for temp in sorted(dict.fromkeys(facts.thresholds_c))
-    ]
-    times += [
-        row("total, meat on to pull", "span", [m.total for m in measures]),
-        row("per weight", "per-mass", [m.per_kg for m in measures]),
-        row("rest", "span", [m.rest for m in measures]),
-    ]
-    stall = [
-        row("onset", "span", [m.stall_onset for m in measures]),
-        row("end", "span", [m.stall_end for m in measures]),
-        row("length", "span", [m.stall_length for m in measures]),
-        row("temperature", "temp", [m.stall_temp for m in measures]),
-    ]
-    wrap = [
-        row("wrapped at", "span", [m.wrap_at for m in measures]),
-        row("time wrapped", "span", [m.wrapped for m in measures]),
-    ]
-    pit = [
-        row("mean", "temp", [m.pit_mean for m in measures]),
-        row("spread (standard deviation)", "step", [m.pit_spread for m in measures]),
-        row(f"within {shown.step_text(15 / 1.8)} of target", "share", [m.pit_in_band for m in measures]),
-    ]
-    meat = [
-        row("highest internal", "temp", [m.highest for m in measures]),
-        row("yield", "share", [m.cooked_yield for m in measures]),
-    ]
-    heat = [facts.heat[piece.id] for piece in facts.pieces]
-    bands = [
-        row(f"{shown.temp_text(low)} to {shown.temp_text(high)}", "rate", [h.rate[low, high] for h in heat])
-        for low, high in BANDS_C
-    ]
-    at_heat = [
-        row(f"at or over {shown.temp_text(level)}", "span", [h.above[level] for h in heat]) for level in LEVELS_C
-    ]
-    at_heat += [
-        row(f"collagen, as at {shown.temp_text(REFERENCE_C)}", "span", [h.collagen_min for h in heat]),
-        row(f"between {shown.temp_text(4.0)} and {shown.temp_text(60.0)}", "span", [h.danger for h in heat]),
-        row("heat offered", "heat", [h.offered_c_h for h in heat]),
-    ]
-    pit += [
-        row("off its target", "step", [h.pit_bias for h in heat]),
-        row("lowest hundredth", "temp", [h.pit_low for h in heat]),
-        row("highest hundredth", "temp", [h.pit_high for h in heat]),
-        row("swing, period", "span", [h.swing_period for h in heat]),
-        row("swing, size", "step", [h.swing_size for h in heat]),
-        row("lids that told on it", "count", [Figure(float(len(h.lids))) for h in heat]),
-        row("what they cost", "heat", [Figure(sum(lid.cost_c_h for lid in h.lids)) for h in heat]),
-    ]
-    meat.append(row("carry-over", "step", [h.carry_over for h in heat]))
-    return [
-        ("Time from meat on", times), ("Longest stall", stall), ("Wrap", wrap), ("Rate of rise", bands),
-        ("Time at heat", at_heat), ("Pit", pit), ("Meat", meat),
-    ]  # fmt: skip
 
 
 @blueprint.app_template_filter("step_number")
@@ -452,24 +374,10 @@ def figures(trial_id: int) -> Response:
     names = {arm.letter: arm_name(arm) for arm in trial.arms}
     writer.writerow(["group", "figure", "unit", *[f"{p.name} {names[p.arm.letter]}" for p in facts.pieces]])
     shown = facts.units
-    scale = {
-        "span": "min", "temp": shown.degree, "step": shown.degree, "share": "share", "per-mass": "min/kg",
-        "rate": f"{shown.degree}/h", "heat": f"{shown.degree}·h", "count": "",
-    }  # fmt: skip
-    for group, rows in _table(facts):
+    for group, rows in figure_table(facts):
         for row in rows:
-            writer.writerow([group, row.label, scale[row.kind], *[_csv_value(f, row.kind) for f in row.figures]])
+            values = [csv_value(figure, row.kind) for figure in row.figures]
+            writer.writerow([group, row.label, UNIT_OF[row.kind](shown), *values])
     name = re.sub(r"[^A-Za-z0-9]+", "-", trial.title).strip("-").lower() or "trial"
     disposition = {"Content-Disposition": f'attachment; filename="{name}-figures.csv"'}
     return Response(sink.getvalue(), mimetype="text/csv", headers=disposition)
-
-
-def _csv_value(figure: Figure, kind: str) -> str:
-    if figure.value is None:
-        return ""
-    value = figure.value
-    if kind == "temp":
-        value = units().temp_shown(value)
-    elif kind in ("step", "rate", "heat"):
-        value = units().step_shown(value)
-    return f"{value:.4g}" if kind == "share" else f"{value:.2f}"

@@ -15,6 +15,7 @@ from bruvet.web.reader import Reader
 from bruvet.web.trial_page import facts_of, trial_page
 from bruvet.work.fair import first_cases, ledger_of
 from bruvet.work.fair import how_many as counted
+from bruvet.work.ledgers import kept_ledger
 from bruvet.work.spread import spread_of
 
 from .picture import draw_power
@@ -84,7 +85,7 @@ def _form_of(trial: Trial, shows: Units) -> dict[str, str]:
 
 def _page(trial: Trial, form: dict[str, str], errors: dict[str, str], fill: bool) -> View:
     facts = facts_of(trial)
-    ledger = facts.ledger() if fill else ledger_of(facts)
+    ledger = kept_ledger(facts) if fill else ledger_of(facts)
     page = trial_page(
         "ledger/show.html",
         trial,
