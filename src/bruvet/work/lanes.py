@@ -119,6 +119,7 @@ def told_of(session: Session, arm: Arm, zero: datetime, units: Units) -> Told | 
         options=tuple((name(option), moved(option["done_min"])) for option in body["options"]),
         peak_c=body.get("peak_c"),
         hot_until_min=body.get("hot_until_min"),
+        give_or_take={name(o): o["give_or_take"] for o in body["options"] if o.get("give_or_take") is not None},
     )
 
 

@@ -21,6 +21,7 @@ from sqlalchemy.orm import Session
 from bruvet.core.pitside.calls import asked_once, calls
 from bruvet.core.pitside.lane import Lane, due, fuel_left, phase, stall_words
 from bruvet.core.pitside.watches import Alarm, watch
+from bruvet.core.twin.forecast import Band
 from bruvet.core.units import Units
 from bruvet.records.models import Arm, Board, Channel, Event, Probe, ToldRow, Trial, WatchRow
 from bruvet.records.series import Buckets
@@ -104,6 +105,12 @@ class LiveTrial:
         return due
 
 
+def _half_width(band: Band | None) -> float | None:
+    if band is None or band.p10 is None or band.p90 is None:
+        return None
+    return (band.p90 - band.p10) / 2
+
+
 def tell_ahead(session: Session, arm: Arm, now: datetime) -> bool:
     """Forecast an arm from its readings so far, and keep that; False when it cannot be told."""
     facts = TrialFacts(session, arm.trial, Units())
@@ -119,7 +126,12 @@ def tell_ahead(session: Session, arm: Arm, now: datetime) -> bool:
         "now_min": told.now_min,
         "done_min": [band.p10, band.p50, band.p90] if band else [None, None, None],
         "options": [
-            {"name": t.option.name, "pit_c": t.option.pit_c, "done_min": t.done_min.p50 if t.done_min else None}
+            {
+                "name": t.option.name,
+                "pit_c": t.option.pit_c,
+                "done_min": t.done_min.p50 if t.done_min else None,
+                "give_or_take": _half_width(t.done_min),
+            }
             for t in told.tried
         ],
         "peak_c": rest.peak_c.p50 if rest else None,

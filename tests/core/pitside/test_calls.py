@@ -60,16 +60,15 @@ def test_never_is_never() -> None:
 
 
 def test_a_wrap_call_says_its_reason_its_school_and_what_other_wraps_would_do() -> None:
-    told = Told(
-        238.0, (400.0, 450.0, 520.0), (("go on as it is", 450.0), ("foil now", 395.0), ("never wrap it", 600.0))
-    )
+    options = (("go on as it is", 450.0), ("foil now", 395.0), ("never wrap it", 600.0))
+    told = Told(238.0, (400.0, 450.0, 520.0), options, give_or_take={"foil now": 18.0})
     (call,) = [
         c for c in calls([lane(plan=plan(wrap_rule="temperature", wrap_at_c=66.0), told=told)], C) if c.kind == "wrap"
     ]
     assert call.ask == "Wrap A in foil?"
     assert "the rule 66 °C" in call.reason
     assert call.school == "At an internal temperature"
-    assert "foil now: 55 min sooner" in call.effect
+    assert "foil now: 55 min sooner, give or take 18 min" in call.effect
     assert "never wrap it: 2 h 30 min later" in call.effect
     assert call.do == "wrap:foil"
 

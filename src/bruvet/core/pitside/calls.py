@@ -85,7 +85,9 @@ def effects(told: Told | None) -> str:
         if minutes is None:
             parts.append(f"{name}: not done at all")
         elif abs(minutes - base) >= 3:
-            parts.append(f"{name}: {span_words(abs(minutes - base))} {'later' if minutes > base else 'sooner'}")
+            width = told.give_or_take.get(name)
+            doubt = f", give or take {span_words(width)}" if width is not None else ""
+            parts.append(f"{name}: {span_words(abs(minutes - base))} {'later' if minutes > base else 'sooner'}{doubt}")
         else:
             parts.append(f"{name}: no different")
     return "; ".join(parts)

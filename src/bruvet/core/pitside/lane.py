@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -88,6 +89,7 @@ class Told:
     Attributes
     ----------
     options : pairs of a course and its minutes to done, in the middle; the first is to go on as it is.
+    give_or_take : by course, half of the way from 10 to 90 % of it, in minutes.
     peak_c : how high a wrapped or resting piece goes after the pull.
     hot_until_min : minutes after the pull until it is below hot-holding temperature; None when it stays above.
     """
@@ -97,6 +99,7 @@ class Told:
     options: tuple[tuple[str, float | None], ...] = ()
     peak_c: float | None = None
     hot_until_min: float | None = None
+    give_or_take: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
