@@ -143,6 +143,25 @@ def test_what_is_tapped_offline_waits_and_goes_once_with_its_own_time(page: Page
         assert all(row.at <= tapped for row in session.scalars(select(Event)))
 
 
+def test_the_board_opens_again_while_offline_and_leaves_nothing_after_signing_out(page: Page, running, engine) -> None:
+    page.goto("/trials/1/board")
+    expect(page.locator("[data-kept]")).to_have_count(1)
+    page.context.set_offline(True)
+    page.reload()
+    expect(page.locator("#lane-A")).to_be_visible()
+    expect(page.locator("[data-ready]")).to_have_count(1)
+    tap(page, "spritz")
+    expect(page.locator("[data-state]")).to_contain_text("1 entry waits")
+    page.context.set_offline(False)
+    expect(page.locator("[data-state]")).to_have_text("Live.")
+    expect(page.locator("[data-part=events]")).to_contain_text("Spritz")
+    assert sorted(events(engine)) == [("A", "spritz"), ("B", "spritz")]
+    page.goto("/account")
+    page.get_by_role("button", name="Sign out here").click()
+    expect(page.locator("#password")).to_be_visible()
+    page.wait_for_function("caches.has('bruvet-board-1').then((kept) => !kept)")
+
+
 def test_two_browsers_agree_and_one_thing_logged_twice_is_said(page: Page, running, engine, chromium, site) -> None:
     from bruvet.records.models import Person
 

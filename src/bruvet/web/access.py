@@ -25,6 +25,7 @@ OPEN_ENDPOINTS = {
     "healthz",
     "api.readings",
     "api.described",
+    "board.worker",
     "account.invited",
 }
 LIFETIME = timedelta(days=30)

@@ -147,6 +147,12 @@ def show(trial_id: int) -> View:
     )
 
 
+@blueprint.get("/board-worker.js")
+def worker() -> AnyResponse:
+    """The script that opens the board while offline; from the root, so that it may mind the board's address."""
+    return blueprint.send_static_file("board-worker.js")
+
+
 @blueprint.get("/trials/<int:trial_id>/board.json")
 def state(trial_id: int) -> AnyResponse:
     """Texts that a board is patched with, and which of its parts have changed; nothing when nothing did."""

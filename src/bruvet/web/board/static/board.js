@@ -334,6 +334,16 @@
   setInterval(poll, 3000);
   setInterval(countdown, 1000);
   if (!board.classList.contains("wall")) { fetchCurves(); setInterval(fetchCurves, 20000); }
+  // ---- open again while offline, where the browser allows it ------------------------------------------
+  if ("serviceWorker" in navigator && window.isSecureContext) {
+    navigator.serviceWorker.register("/board-worker.js").then(() => navigator.serviceWorker.ready).then(async () => {
+      const cache = await caches.open("bruvet-board-1");
+      const parts = [...document.querySelectorAll("script[src], link[rel=stylesheet]")].map((element) => element.src || element.href);
+      await cache.addAll([location.pathname, ...parts]);
+      board.dataset.kept = "";
+    }).catch(() => {});
+  }
+
   board.dataset.ready = "";
   poll().then(countdown);
 })();
