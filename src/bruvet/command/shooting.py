@@ -25,6 +25,8 @@ VIEWS = (
     ("curves-forecast", f"/trials/{RUNNING}/curves", BENCH, False),
     ("ledger", f"/trials/{LAMB}/ledger", BENCH, False),
     ("quantities", f"/trials/{CHEEKS}/quantities", BENCH, False),
+    ("lots", f"/trials/{CHEEKS}/lots", BENCH, False),
+    ("how-many", f"/trials/{CHEEKS}/how-many", BENCH, False),
     ("day", f"/trials/{CHEEKS}/day", BENCH, False),
     ("what-if", "/what-if", BENCH, False),
     ("what-if-phone", "/what-if", PHONE, False),

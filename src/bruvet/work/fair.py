@@ -70,7 +70,10 @@ def case_of(facts: TrialFacts, piece: Piece) -> Case | None:
     spritz = facts.trial.spritz_every_min
     every = tuple(np.arange(180.0 + spritz, 600.0, spritz).tolist()) if spritz else ()
     return replace(
-        planned, rest=None, spritz_min=every, water_pan=str(piece.arm.said.get("water pan", "")).startswith("y")
+        planned,
+        rest=None,
+        spritz_min=every,
+        water_pan=str(piece.arm.said.get("water pan", "")).casefold().startswith("y"),
     )
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from bruvet.core.curves.findings import Mark
@@ -44,8 +43,8 @@ def plan_of(session: Session, arm: Arm) -> Plan:
     )
 
 
-def lane_of(facts: TrialFacts, arm: Arm, now: datetime, units: Units) -> Lane | None:
-    """One arm now; None while it has neither a mark nor a reading."""
+def lane_of(facts: TrialFacts, arm: Arm, now: datetime) -> Lane | None:
+    """One arm now, its forecast left out; None while it has neither a mark nor a reading."""
     zero = facts.arm_zero(arm)
     if zero is None:
         return None
@@ -86,7 +85,6 @@ def lane_of(facts: TrialFacts, arm: Arm, now: datetime, units: Units) -> Lane | 
         marks=marks,
         looks=looks,
         stalls=stalls,
-        told=told_of(facts.session, arm, zero, units),
         serve_min=minute(trial.serve_at) if trial.serve_at is not None else None,
         swing_c=habit.swing_c,
         swing_min=habit.period_min,
@@ -96,11 +94,8 @@ def lane_of(facts: TrialFacts, arm: Arm, now: datetime, units: Units) -> Lane | 
     )
 
 
-def told_of(session: Session, arm: Arm, zero: datetime, units: Units) -> Told | None:
-    """The last forecast of an arm, its options worded in a person's units."""
-    row = session.scalar(select(ToldRow).where(ToldRow.arm_id == arm.id).order_by(ToldRow.made_at.desc()).limit(1))
-    if row is None:
-        return None
+def told_of(row: ToldRow, zero: datetime, units: Units) -> Told:
+    """A forecast of an arm on the lane's clock, its options worded in a person's units."""
     body = row.body
 
     def name(option: dict[str, object]) -> str:

@@ -9,7 +9,7 @@ import json
 import logging
 import urllib.request
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from datetime import UTC, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -28,7 +28,7 @@ from bruvet.records.series import Buckets
 
 from .analysis import ANALYSIS_WIDTH_S, TrialFacts
 from .forecasts import from_now
-from .lanes import clock_of, lane_of
+from .lanes import clock_of, lane_of, told_of
 from .ledgers import kept_ledger
 
 log = logging.getLogger("bruvet.live")
@@ -146,13 +146,15 @@ def keep(session: Session, facts: TrialFacts, now: datetime) -> list[WatchRow]:
     trial = facts.trial
     body: dict[str, Any] = {}
     alarms: dict[str, dict[str, Alarm]] = {}
+    found = [(lane, _told_rows(session, arm)) for arm in trial.arms if (lane := lane_of(facts, arm, now)) is not None]
     for shown, units in SHOWN:
         facts.units = units
-        lanes = [lane for arm in trial.arms if (lane := lane_of(facts, arm, now, units)) is not None]
+        lanes = [_with_forecast(lane, rows, now, units) for lane, rows in found]
         alarms[shown] = {alarm.key: alarm for lane in lanes for alarm in watch(lane, units)}
         decide = [*calls(lanes, units), *asked_once(kept_ledger(facts).departures)] if lanes else []
         body[shown] = {"calls": [asdict(call) for call in decide]}
-        body["lanes"] = [_standing(lane, _told_so_far(session, arm_of(trial, lane)), now) for lane in lanes]
+    # Minutes and moments are the same in any unit.
+    body["lanes"] = [_standing(lane, _told_so_far(rows), now) for lane, (_, rows) in zip(lanes, found, strict=True)]
     fresh = _kept_alarms(session, trial, alarms, body["lanes"], now)
     statement = insert(Board).values(trial_id=trial.id, made_at=now, body=body)
     session.execute(
@@ -161,15 +163,18 @@ def keep(session: Session, facts: TrialFacts, now: datetime) -> list[WatchRow]:
     return fresh
 
 
-def arm_of(trial: Trial, lane: Lane) -> Arm:
-    return next(arm for arm in trial.arms if arm.letter == lane.letter)
+def _told_rows(session: Session, arm: Arm) -> list[ToldRow]:
+    """An arm's last forecasts, the newest first."""
+    rows = select(ToldRow).where(ToldRow.arm_id == arm.id).order_by(ToldRow.made_at.desc()).limit(TOLD_SHOWN)
+    return list(session.scalars(rows))
 
 
-def _told_so_far(session: Session, arm: Arm) -> list[list[str | None]]:
+def _with_forecast(lane: Lane, rows: Sequence[ToldRow], now: datetime, units: Units) -> Lane:
+    return replace(lane, told=told_of(rows[0], clock_of(lane, now, 0.0), units)) if rows else lane
+
+
+def _told_so_far(rows: Sequence[ToldRow]) -> list[list[str | None]]:
     """When each of the last forecasts was made, with its 10, 50 and 90 % of done as moments."""
-    rows = session.scalars(
-        select(ToldRow).where(ToldRow.arm_id == arm.id).order_by(ToldRow.made_at.desc()).limit(TOLD_SHOWN)
-    )
 
     def moment(body: dict[str, Any], minutes: float | None) -> str | None:
         if minutes is None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import re
 from datetime import UTC, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -135,19 +134,18 @@ def _set_times(trial: Trial, errors: list[str]) -> dict[str, str]:
         # With pins that do not work out, the day without them is what was shown last.
         trial.pins = {}
         return {}
+    reader = Reader(request.form, units())
     out = {}
     for task in day.tasks:
-        typed = request.form.get(f"at:{task.key}", "").strip()
-        shown = task.at.astimezone(zone)
-        if not typed or task.key.startswith(FIXED) or typed == f"{shown:%H:%M}":
+        name, shown = f"at:{task.key}", task.at.astimezone(zone)
+        if task.key.startswith(FIXED) or request.form.get(name, "").strip() == f"{shown:%H:%M}":
             continue
-        found = re.fullmatch(r"(\d{1,2})[:.h](\d{2})", typed)
-        if not found or int(found[1]) > 23 or int(found[2]) > 59:
-            errors.append(f"{task.words}: '{typed[:20]}' is no clock time; write one like 18:00.")
-            continue
-        same_day = shown.replace(hour=int(found[1]), minute=int(found[2]), second=0, microsecond=0)
-        near = min((same_day + timedelta(days=by) for by in (-1, 0, 1)), key=lambda m: abs(m - shown))
-        out[task.key] = near.astimezone(UTC).isoformat()
+        clock = reader.clock(name, task.words)
+        if clock is not None:
+            same_day = datetime.combine(shown.date(), clock, zone)
+            near = min((same_day + timedelta(days=by) for by in (-1, 0, 1)), key=lambda m: abs(m - shown))
+            out[task.key] = near.astimezone(UTC).isoformat()
+    errors += reader.errors.values()
     return out
 
 
