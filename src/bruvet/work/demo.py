@@ -19,6 +19,7 @@ from bruvet.records.models import Arm, Cooker, Event, Look, Panellist, Person, P
 from bruvet.records.series import save_readings, seconds
 
 from .importing import add_file, import_now
+from .lots import Draw, draw_lots
 
 TZ = "Europe/Lisbon"
 NAME, PASSWORD = "Demo host", "low tide slow fire"
@@ -339,24 +340,16 @@ def _cheeks(session: Session, cookers: dict[str, Cooker]) -> None:
         for letter, wrap in zip("ABC", ("foil", "paper", "tray"), strict=True)
     ]  # fmt: skip
     for arm in trial.arms:
-        place = {"A": "front", "B": "back", "C": "middle"}[arm.letter]
         weight = {"A": 0.46, "B": 0.44, "C": 0.45}[arm.letter]
-        arm.pieces = [Piece(number=1, cut="beef-cheek", source=BUTCHER, position=place, raw_kg=weight, start_c=4.0)]
-    trial.lots = {
-        "by": "draw",
-        "seed": 20417,
-        "matched": True,
-        "places": ["front", "middle", "back"],
-        "cookers": False,
-        "who": NAME,
-        "at": f"{CHEEKS_DAY - timedelta(days=6)}T18:05:00",
-    }
+        arm.pieces = [Piece(number=1, cut="beef-cheek", source=BUTCHER, raw_kg=weight, start_c=4.0)]
     trial.supplies = {
         "measured": "volume",
         "prices": {"Beef cheek": 12.5, "briquettes": 2.1, "foil": 0.35, "butcher paper": 0.5},
         "spritz_with": "water and vinegar 1:1",
     }
     session.add(trial)
+    session.flush()
+    draw_lots(session, trial, Draw(20417, places=("front", "middle", "back")), NAME, datetime.now(UTC))
 
 
 def _older(session: Session, cookers: dict[str, Cooker]) -> None:
