@@ -10,16 +10,18 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 from psycopg import Cursor, sql
-from sqlalchemy import func, select, text
+from sqlalchemy import text
 from sqlalchemy.orm import Session
-
-from .models import Reading
 
 FloatArray = NDArray[np.float64]
 HEADER = b"PGCOPY\n\xff\r\n\0" + bytes(8)
 BLOCK_ROWS = 100_000
 Y2000_S = 946_684_800.0
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+# The width of the roll-up that a trigger keeps, and the most quarters of a year that one batch may open.
+ROLLED_S = 30.0
+MOST_ROOMS = 24
+QUARTER_S = 89 * 86_400.0
 
 
 def moment(seconds: float) -> datetime:
@@ -95,7 +97,9 @@ def save_readings(
     """
     connection = session.connection().connection.driver_connection
     assert connection is not None
+    series = [one for one in series if len(one[1])]
     with connection.cursor() as cursor:
+        _make_rooms(cursor, series)
         if _all_empty(cursor, series):
             _copy_in(cursor, "reading", series, progress)
             return sum(len(at_s) for _, at_s, _ in series)
@@ -107,18 +111,28 @@ def save_readings(
     return new
 
 
+def _make_rooms(cursor: Cursor[Any], series: Sequence[tuple[int, FloatArray, FloatArray]]) -> None:
+    """See that each quarter of a year that has readings has its partition; wild dates go with the others."""
+    quarters = {
+        (at.year, (at.month - 1) // 3): at
+        for _, at_s, _ in series
+        for at in map(moment, (*np.arange(at_s.min(), at_s.max(), QUARTER_S)[:MOST_ROOMS], at_s.max()))
+    }
+    for at in quarters.values():
+        cursor.execute("SELECT make_reading_room(%s)", [at])
+
+
 def _all_empty(cursor: Cursor[Any], series: Sequence[tuple[int, FloatArray, FloatArray]]) -> bool:
     """Whether no probe has a reading in the stretch that is to come; locks the probes until the commit."""
     probe_ids = [probe_id for probe_id, _, _ in series]
     if len(set(probe_ids)) < len(probe_ids):
         return False
-    cursor.execute("SELECT id FROM probe WHERE id = ANY(%s) ORDER BY id FOR UPDATE", [probe_ids])
+    cursor.execute("SELECT id FROM probe WHERE id = ANY(%s) ORDER BY id FOR NO KEY UPDATE", [probe_ids])
     for probe_id, at_s, _ in series:
-        if len(at_s):
-            bounds = [probe_id, moment(float(at_s.min())), moment(float(at_s.max()))]
-            cursor.execute("SELECT 1 FROM reading WHERE probe_id = %s AND at BETWEEN %s AND %s LIMIT 1", bounds)
-            if cursor.fetchone():
-                return False
+        bounds = [probe_id, moment(float(at_s.min())), moment(float(at_s.max()))]
+        cursor.execute("SELECT 1 FROM reading WHERE probe_id = %s AND at BETWEEN %s AND %s LIMIT 1", bounds)
+        if cursor.fetchone():
+            return False
     return True
 
 
@@ -203,6 +217,69 @@ def bucketed(
     return out
 
 
+ROLLED_ROW = np.dtype(
+    [
+        *(("fields", ">i2"), ("n1", ">i4"), ("probe", ">i4"), ("n2", ">i4"), ("slot", ">i4")),
+        *(("n3", ">i4"), ("count", ">i4"), ("n4", ">i4"), ("at", ">f4"), ("n5", ">i4"), ("mean", ">f4")),
+        *(("n6", ">i4"), ("low", ">f4"), ("n7", ">i4"), ("high", ">f4")),
+    ]
+)
+
+
+def rolled(
+    session: Session,
+    zeros: Mapping[int, float],
+    low_min: float | None = None,
+    high_min: float | None = None,
+) -> dict[int, Buckets]:
+    """As `bucketed`, from the roll-up of 30 seconds: what it costs does not depend on how many readings there were.
+
+    Its buckets begin at whole half minutes of the clock.
+    """
+    if not zeros:
+        return {}
+    connection = session.connection().connection.driver_connection
+    assert connection is not None
+    session.flush()
+    earliest, latest = min(zeros.values()), max(zeros.values())
+    bounds = [
+        -(2**31) if low_min is None else int((earliest + low_min * 60) // ROLLED_S),
+        2**31 - 1 if high_min is None else int((latest + high_min * 60) // ROLLED_S),
+    ]
+    statement = """
+        COPY (SELECT probe_id, slot, count, (at_sum / count)::real, (temp_sum / count)::real, low_c, high_c
+              FROM reading_rollup WHERE probe_id = ANY(%s) AND slot BETWEEN %s AND %s) TO STDOUT (FORMAT BINARY)
+    """
+    with connection.cursor() as cursor, cursor.copy(statement, [list(zeros), *bounds]) as copy:
+        content = b"".join(bytes(part) for part in copy)
+    rows = np.frombuffer(content, ROLLED_ROW, (len(content) - len(HEADER) - 2) // ROLLED_ROW.itemsize, len(HEADER))
+    rows = rows[np.lexsort((rows["slot"], rows["probe"]))]
+    probes = rows["probe"].astype(np.int64)
+    out = {}
+    for probe_id, zero in zeros.items():
+        mine = rows[np.searchsorted(probes, probe_id) : np.searchsorted(probes, probe_id, side="right")]
+        minute = (mine["slot"].astype(float) * ROLLED_S + mine["at"] - zero) / 60
+        kept = (minute >= (-np.inf if low_min is None else low_min)) & (
+            minute <= (np.inf if high_min is None else high_min)
+        )
+        columns = (minute, *(mine[name].astype(float) for name in ("mean", "low", "high", "count")))
+        out[probe_id] = Buckets(*(column[kept] for column in columns))
+    return out
+
+
+def how_many(session: Session, zeros: Mapping[int, float], low_min: float, high_min: float) -> int:
+    """How many readings these probes have between two minutes of their own zeros, by the roll-up."""
+    statement = text(
+        """
+        SELECT coalesce(sum(count), 0)::bigint FROM reading_rollup
+        JOIN unnest(CAST(:ids AS int[]), CAST(:zeros AS float8[])) AS z(id, zero) ON probe_id = z.id
+        WHERE slot BETWEEN floor((zero + :low * 60) / 30)::int AND floor((zero + :high * 60) / 30)::int
+        """
+    )
+    asked = {"ids": list(zeros), "zeros": list(zeros.values()), "low": low_min, "high": high_min}
+    return int(session.scalar(statement, asked) or 0)
+
+
 @dataclass(frozen=True)
 class Extent:
     count: int
@@ -211,12 +288,19 @@ class Extent:
 
 
 def extents(session: Session, probe_ids: Sequence[int]) -> dict[int, Extent]:
-    """How many readings each probe has, and from when to when."""
-    rows = session.execute(
-        select(Reading.probe_id, func.count(), func.min(Reading.at), func.max(Reading.at))
-        .where(Reading.probe_id.in_(probe_ids))
-        .group_by(Reading.probe_id)
+    """How many readings each probe has, and from when to when: counted by the roll-up, its ends looked up."""
+    statement = text(
+        """
+        SELECT probe_id, total, coalesce(first_at, to_timestamp(low * 30.0)), coalesce(last_at, to_timestamp(high * 30.0))
+        FROM (SELECT probe_id, sum(count)::bigint AS total, min(slot) AS low, max(slot) AS high
+              FROM reading_rollup WHERE probe_id = ANY(:ids) GROUP BY 1) AS span,
+        LATERAL (SELECT min(at) AS first_at FROM reading WHERE reading.probe_id = span.probe_id
+                 AND at >= to_timestamp(low * 30.0) AND at < to_timestamp((low + 1) * 30.0)) AS f,
+        LATERAL (SELECT max(at) AS last_at FROM reading WHERE reading.probe_id = span.probe_id
+                 AND at >= to_timestamp(high * 30.0) AND at < to_timestamp((high + 1) * 30.0)) AS l
+        """
     )
+    rows = session.execute(statement, {"ids": list(probe_ids)})
     return {probe_id: Extent(count, first, last) for probe_id, count, first, last in rows}
 
 

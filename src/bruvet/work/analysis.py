@@ -20,11 +20,21 @@ from bruvet.core.trial.terms import Factor, TrialKind, term
 from bruvet.core.units import Units
 from bruvet.core.verdict.compose import ArmResult
 from bruvet.records.models import Arm, Event, Piece, Probe, Trial
-from bruvet.records.series import Buckets, Extent, bucketed, extents, newest, seconds
+from bruvet.records.series import (
+    ROLLED_S,
+    Buckets,
+    Extent,
+    bucketed,
+    extents,
+    newest,
+    rolled,
+    seconds,
+)
 
 from .calibrations import calibrations
 
-ANALYSIS_WIDTH_S = 30.0
+# More raw readings than this are not bucketed anew for one look; the roll-up is shown.
+MOST_RAW = 300_000
 
 
 def arm_name(arm: Arm) -> str:
@@ -105,7 +115,7 @@ class TrialFacts:
     def buckets(
         self, width_s: float, low_min: float | None = None, high_min: float | None = None
     ) -> dict[int, Buckets]:
-        if low_min is None and high_min is None and width_s % ANALYSIS_WIDTH_S == 0:
+        if low_min is None and high_min is None and width_s % ROLLED_S == 0:
             return {probe_id: fine.coarser(width_s) for probe_id, fine in self._analysed.items()}
         return self.fetched(width_s, low_min, high_min)
 
@@ -126,7 +136,12 @@ class TrialFacts:
             for p in self.trial.probes
             if (zero := self.probe_zero(p)) is not None
         }
-        found = bucketed(self.session, zeros, width_s, low_min, high_min)
+        if width_s % ROLLED_S == 0:
+            found = rolled(self.session, zeros, low_min, high_min)
+            if width_s > ROLLED_S:
+                found = {probe_id: fine.coarser(width_s) for probe_id, fine in found.items()}
+        else:
+            found = bucketed(self.session, zeros, width_s, low_min, high_min)
         for probe_id, from_s, until_s, how in calibrations(self.session, list(zeros)):
             began = zeros[probe_id]
             until_min = np.inf if until_s is None else (until_s - began) / 60
@@ -135,7 +150,7 @@ class TrialFacts:
 
     @cached_property
     def _analysed(self) -> dict[int, Buckets]:
-        return self.fetched(ANALYSIS_WIDTH_S)
+        return self.fetched(ROLLED_S)
 
     def use(self, buckets: dict[int, Buckets]) -> None:
         """Take these for the readings, instead of asking the database."""

@@ -24,9 +24,9 @@ from bruvet.core.pitside.watches import Alarm, watch
 from bruvet.core.twin.forecast import Band
 from bruvet.core.units import Units
 from bruvet.records.models import Arm, Board, Channel, Event, Probe, ToldRow, Trial, WatchRow
-from bruvet.records.series import Buckets
+from bruvet.records.series import ROLLED_S, Buckets
 
-from .analysis import ANALYSIS_WIDTH_S, TrialFacts
+from .analysis import TrialFacts
 from .forecasts import from_now
 from .lanes import clock_of, lane_of, told_of
 from .ledgers import kept_ledger
@@ -85,12 +85,12 @@ class LiveTrial:
         facts = TrialFacts(session, trial, Units())
         zeros = {probe.id: facts.probe_zero(probe) for probe in trial.probes}
         if self.whole_at is None or now - self.whole_at > WHOLE_EVERY or zeros != self.zeros:
-            self.buckets = facts.fetched(ANALYSIS_WIDTH_S)
+            self.buckets = facts.fetched(ROLLED_S)
             self.whole_at, self.zeros = now, zeros
         else:
             known = [z for z in zeros.values() if z is not None]
             low = min(((now - z).total_seconds() / 60 for z in known), default=0.0) - OVERLAP_MIN
-            for probe_id, new in facts.fetched(ANALYSIS_WIDTH_S, low).items():
+            for probe_id, new in facts.fetched(ROLLED_S, low).items():
                 self.buckets[probe_id] = self.buckets[probe_id].followed_by(new) if probe_id in self.buckets else new
         facts.use(self.buckets)
         return facts

@@ -6,13 +6,13 @@ from datetime import datetime, timedelta
 from functools import lru_cache
 
 import numpy as np
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from bruvet.core.twin.draws import half_m
 from bruvet.instruments.bench_cook import Logged, Script, cook
 from bruvet.instruments.station import Channel, readings
-from bruvet.records.models import Arm, Event, Probe, Reading, Trial
+from bruvet.records.models import Arm, Event, Probe, Trial
+from bruvet.records.series import save_readings, seconds
 
 from .forecasts import USUAL_DONE_C, planned_case
 from .importing import probe_for
@@ -53,7 +53,7 @@ def deliver(session: Session, trial: Trial, now: datetime) -> int:
     if not said.get("began"):
         return 0
     began, sent = datetime.fromisoformat(said["began"]), datetime.fromisoformat(said["sent"])
-    rows = []
+    rows: list[tuple[int, np.ndarray, np.ndarray]] = []
     for arm in trial.arms:
         script = script_of(arm, int(said.get("seed", 7)))
         if script is None:
@@ -68,8 +68,8 @@ def deliver(session: Session, trial: Trial, now: datetime) -> int:
             known = np.isfinite(values)
             channel = Channel(f"{arm.letter} {place}", logged.t_min[known], values[known])
             found = readings([channel], began, sent, now, EVERY_S, script.seed, 0.1)
-            rows += [{"probe_id": probe.id, "at": one.at, "temp_c": one.temp_c} for one in found]
-    for start in range(0, len(rows), 5000):
-        session.execute(insert(Reading).values(rows[start : start + 5000]).on_conflict_do_nothing())
+            values = np.array([(seconds(one.at), one.temp_c) for one in found]).reshape(-1, 2)
+            rows.append((probe.id, values[:, 0], values[:, 1]))
+    save_readings(session, rows)
     trial.stand_in = said | {"sent": now.isoformat()}
-    return len(rows)
+    return sum(len(at_s) for _, at_s, _ in rows)

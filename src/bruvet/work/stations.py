@@ -10,11 +10,12 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
+import numpy as np
 from sqlalchemy import select
-from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from bruvet.records.models import Channel, Probe, Reading, Station
+from bruvet.records.models import Channel, Probe, Station
+from bruvet.records.series import save_readings, seconds
 
 LOWEST_C, HIGHEST_C = -60.0, 700.0
 AHEAD = timedelta(days=2)
@@ -90,9 +91,10 @@ def take(session: Session, station: Station, items: Sequence[Any], now: datetime
         accepted += 1
     new = 0
     if rows:
-        values = [{"probe_id": p, "at": at, "temp_c": temp} for (p, at), temp in sorted(rows.items())]
-        kept = session.execute(insert(Reading).values(values).on_conflict_do_nothing().returning(Reading.probe_id))
-        new = len(kept.all())
+        by_probe: dict[int, list[tuple[float, float]]] = {}
+        for (probe_id, at), temp_c in sorted(rows.items()):
+            by_probe.setdefault(probe_id, []).append((seconds(at), temp_c))
+        new = save_readings(session, [(probe_id, *np.array(pairs).T) for probe_id, pairs in by_probe.items()])
     station.seen_at = now
     return Taken(accepted, new, tuple(refused))
 
