@@ -151,7 +151,7 @@ class TestTrial:
             ({"A-rest": "soon"}, "hours and minutes"),
             ({"p1-cut_other": ""}, "The cut of a piece in arm B is needed"),
             ({"pieces": "0"}, "Arm B has no piece"),
-            ({"arms": "A"}, "2 to 6 arms"),
+            ({"arms": "A"}, "2 to 8 arms"),
             ({"title": "x" * 500}, "120 characters at most"),
         ],
     )

@@ -36,6 +36,7 @@ class Base(DeclarativeBase):
     type_annotation_map = {  # noqa: RUF012
         datetime: DateTime(timezone=True),
         dict[str, Any]: JSONB,
+        list[Any]: JSONB,
         str: Text,
     }
 
@@ -119,6 +120,7 @@ class Trial(Stamped, Base):
     pins: Mapped[dict[str, Any]] = mapped_column(default=dict)
     watching: Mapped[dict[str, Any]] = mapped_column(default=dict)
     stand_in: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    stall_by: Mapped[dict[str, Any]] = mapped_column(default=dict)
     updated_at: Mapped[datetime] = mapped_column(server_default=func.now(), onupdate=func.now())
     first_day: Mapped[Trial | None] = relationship(remote_side="Trial.id")
     arms: Mapped[list[Arm]] = relationship(back_populates="trial", order_by="Arm.letter", cascade="all, delete-orphan")
@@ -143,7 +145,7 @@ class Arm(Base):
     __tablename__ = "arm"
     __table_args__ = (
         UniqueConstraint("trial_id", "letter"),
-        CheckConstraint("letter ~ '^[A-F]$'", name="letter"),
+        CheckConstraint("letter ~ '^[A-H]$'", name="letter"),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
@@ -194,6 +196,8 @@ class Piece(Base):
     pair: Mapped[str] = mapped_column(String(20), default="")
     position: Mapped[str] = mapped_column(String(60), default="")
     start_c: Mapped[float | None]
+    read_by: Mapped[str] = mapped_column(String(80), default="")
+    stall_by: Mapped[dict[str, Any]] = mapped_column(default=dict)
     arm: Mapped[Arm] = relationship(back_populates="pieces")
 
     @property
@@ -211,6 +215,7 @@ class Probe(Base):
     arm_id: Mapped[int] = mapped_column(ForeignKey("arm.id", ondelete="CASCADE"), index=True)
     piece_id: Mapped[int | None] = mapped_column(ForeignKey("piece.id", ondelete="CASCADE"))
     place: Mapped[str] = mapped_column(String(60))
+    taken_back: Mapped[list[Any]] = mapped_column(default=list)
     trial: Mapped[Trial] = relationship(back_populates="probes")
     arm: Mapped[Arm] = relationship()
     piece: Mapped[Piece | None] = relationship()
@@ -232,6 +237,19 @@ class Reading(Base):
     probe_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     at: Mapped[datetime] = mapped_column(primary_key=True)
     temp_c: Mapped[float] = mapped_column(REAL)
+
+
+class ReadingRollup(Base):
+    """Readings by half minutes of the clock, kept up by a trigger on every insert; it outlives old readings."""
+
+    __tablename__ = "reading_rollup"
+    probe_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    slot: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    count: Mapped[int]
+    at_sum: Mapped[float]
+    temp_sum: Mapped[float]
+    low_c: Mapped[float] = mapped_column(REAL)
+    high_c: Mapped[float] = mapped_column(REAL)
 
 
 class Station(Stamped, Base):

@@ -218,11 +218,7 @@ def bucketed(
 
 
 ROLLED_ROW = np.dtype(
-    [
-        *(("fields", ">i2"), ("n1", ">i4"), ("probe", ">i4"), ("n2", ">i4"), ("slot", ">i4")),
-        *(("n3", ">i4"), ("count", ">i4"), ("n4", ">i4"), ("at", ">f4"), ("n5", ">i4"), ("mean", ">f4")),
-        *(("n6", ">i4"), ("low", ">f4"), ("n7", ">i4"), ("high", ">f4")),
-    ]
+    [("slot", ">i4"), ("count", ">i4"), ("at", ">f4"), ("mean", ">f4"), ("low", ">f4"), ("high", ">f4")]
 )
 
 
@@ -246,18 +242,19 @@ def rolled(
         -(2**31) if low_min is None else int((earliest + low_min * 60) // ROLLED_S),
         2**31 - 1 if high_min is None else int((latest + high_min * 60) // ROLLED_S),
     ]
+    # A probe's rows come as one packed value: fetched one by one, they would cost more than all the rest.
     statement = """
-        COPY (SELECT probe_id, slot, count, (at_sum / count)::real, (temp_sum / count)::real, low_c, high_c
-              FROM reading_rollup WHERE probe_id = ANY(%s) AND slot BETWEEN %s AND %s) TO STDOUT (FORMAT BINARY)
+        SELECT probe_id, string_agg(int4send(slot) || int4send(count) || float4send((at_sum / count)::real)
+                   || float4send((temp_sum / count)::real) || float4send(low_c) || float4send(high_c), ''::bytea)
+        FROM (SELECT * FROM reading_rollup WHERE probe_id = ANY(%s) AND slot BETWEEN %s AND %s) AS r
+        GROUP BY probe_id
     """
-    with connection.cursor() as cursor, cursor.copy(statement, [list(zeros), *bounds]) as copy:
-        content = b"".join(bytes(part) for part in copy)
-    rows = np.frombuffer(content, ROLLED_ROW, (len(content) - len(HEADER) - 2) // ROLLED_ROW.itemsize, len(HEADER))
-    rows = rows[np.lexsort((rows["slot"], rows["probe"]))]
-    probes = rows["probe"].astype(np.int64)
+    with connection.cursor(binary=True) as cursor:
+        packed = dict(cursor.execute(statement, [list(zeros), *bounds]).fetchall())
     out = {}
     for probe_id, zero in zeros.items():
-        mine = rows[np.searchsorted(probes, probe_id) : np.searchsorted(probes, probe_id, side="right")]
+        mine = np.frombuffer(packed.get(probe_id, b""), ROLLED_ROW)
+        mine = mine[np.argsort(mine["slot"])]
         minute = (mine["slot"].astype(float) * ROLLED_S + mine["at"] - zero) / 60
         kept = (minute >= (-np.inf if low_min is None else low_min)) & (
             minute <= (np.inf if high_min is None else high_min)
@@ -291,7 +288,8 @@ def extents(session: Session, probe_ids: Sequence[int]) -> dict[int, Extent]:
     """How many readings each probe has, and from when to when: counted by the roll-up, its ends looked up."""
     statement = text(
         """
-        SELECT probe_id, total, coalesce(first_at, to_timestamp(low * 30.0)), coalesce(last_at, to_timestamp(high * 30.0))
+        SELECT probe_id, total,
+               coalesce(first_at, to_timestamp(low * 30.0)), coalesce(last_at, to_timestamp(high * 30.0))
         FROM (SELECT probe_id, sum(count)::bigint AS total, min(slot) AS low, max(slot) AS high
               FROM reading_rollup WHERE probe_id = ANY(:ids) GROUP BY 1) AS span,
         LATERAL (SELECT min(at) AS first_at FROM reading WHERE reading.probe_id = span.probe_id

@@ -56,6 +56,8 @@ MARKERS = {
     "diamond": '<path d="M12 0 L24 12 L12 24 L0 12 Z"/>',
     "cross": '<path d="M7 1h10v6h6v10h-6v6H7v-6H1V7h6z"/>',
     "hexagon": '<path d="M6 1.5h12l6 10.5-6 10.5H6L0 12z"/>',
+    "wedge": '<path d="M0 2.5h24L12 23.5z"/>',
+    "pill": '<rect x="0" y="5" width="24" height="14" rx="7"/>',
 }
 
 

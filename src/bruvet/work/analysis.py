@@ -10,13 +10,17 @@ from functools import cached_property
 import numpy as np
 from sqlalchemy.orm import Session
 
+from bruvet.core.curves.clean import CleanCurve, TakenBack, clean
+from bruvet.core.curves.findings import StallRule, rule_of
 from bruvet.core.curves.heat import HeatMeasures, heat_measures
-from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Cook, Measures, measure
+from bruvet.core.curves.measures import DEFAULT_THRESHOLDS_C, Cook, Measures, Wood, measure
+from bruvet.core.curves.several import as_one, chosen
 from bruvet.core.curves.stall import Mark
 from bruvet.core.safety import cautions
 from bruvet.core.tasting.panel import TasterSays
+from bruvet.core.thermal.cooker import HABITS
 from bruvet.core.trial.ledger import Question
-from bruvet.core.trial.terms import Factor, TrialKind, term
+from bruvet.core.trial.terms import CookerKind, Cut, Factor, TrialKind, term
 from bruvet.core.units import Units
 from bruvet.core.verdict.compose import ArmResult
 from bruvet.records.models import Arm, Event, Piece, Probe, Trial
@@ -176,28 +180,69 @@ class TrialFacts:
         """By piece. Several probes in one piece count as the coldest of them at each moment."""
         return {piece.id: self._cook(piece) for piece in self.pieces}
 
+    @cached_property
+    def clean_probes(self) -> dict[int, CleanCurve]:
+        """Each meat probe's curve made fit for judging, but for what was taken back."""
+        out = {}
+        for probe in self.trial.probes:
+            zero = self.probe_zero(probe)
+            if probe.is_pit or zero is None or probe.id not in self._analysed:
+                continue
+            buckets, began = self._analysed[probe.id], seconds(zero)
+            back = tuple(
+                TakenBack(one["kind"], (one["from"] - began) / 60, (one["until"] - began) / 60)
+                for one in probe.taken_back
+            )
+            out[probe.id] = clean(buckets.minute, buckets.mean_c, taken_back=back)
+        return out
+
     def _cook(self, piece: Piece) -> Cook:
         zero, marked = self.zeros[piece.id]
-        inner = [self._analysed[p.id] for p in self.trial.probes if p.piece_id == piece.id and p.id in self._analysed]
+        inner = {p.id: p.place for p in self.trial.probes if p.piece_id == piece.id and p.id in self._analysed}
         pits = [p for p in self.trial.probes if p.arm_id == piece.arm_id and p.is_pit and p.id in self._analysed]
-        arm_zero = self.arm_zero(piece.arm)
+        arm, arm_zero = piece.arm, self.arm_zero(piece.arm)
         shift = (arm_zero - zero).total_seconds() / 60 if arm_zero is not None and zero is not None else 0.0
-        t, y = _coldest([b for b in inner if len(b.minute)])
+        read = chosen(inner, piece.read_by)
+        curve = as_one([self.clean_probes[probe_id] for probe_id in read], piece.read_by)
         pit_t, pit_c = _joined([self._analysed[p.id] for p in pits], shift)
+        single = self._analysed[read[0]] if len(read) == 1 else None
+        marks = marks_of(piece, self.trial.events, zero) if zero is not None else ()
+        looks = [look for look in self.trial.looks if look.piece_id == piece.id and zero is not None]
+        minutes = {look.id: (look.at - zero).total_seconds() / 60 for look in looks if zero is not None}
         return Cook(
             name=piece.name,
-            letter=piece.arm.letter,
-            t_min=t,
-            temp_c=y,
+            letter=arm.letter,
+            t_min=single.minute if single is not None else curve.t_min,
+            temp_c=single.mean_c if single is not None else curve.temp_c,
             pit_t_min=pit_t,
             pit_c=pit_c,
-            marks=marks_of(piece, self.trial.events, zero) if zero is not None else (),
+            marks=marks,
             zero_known=marked,
-            pit_target_c=piece.arm.pit_target_c,
+            pit_target_c=arm.pit_target_c,
             trimmed_kg=piece.trimmed_kg,
             raw_kg=piece.raw_kg,
             cooked_kg=piece.cooked_kg,
+            wood=_wood(arm, marks),
+            bark_set_min=min((minutes[look.id] for look in looks if look.bark == "set"), default=None),
+            looks=tuple(sorted(minutes.values())),
+            fuel_kg=sum(e.amount_kg or 0.0 for e in self.trial.events if (e.arm_id, e.kind) == (arm.id, "fuel"))
+            or None,
+            prices=_prices(piece),
+            stall_rule=self.stall_rule,
+            stall_by_hand=self._stall_by_hand(piece, zero),
+            cleaned=curve,
         )
+
+    @cached_property
+    def stall_rule(self) -> StallRule:
+        said = self.trial.stall_by
+        return rule_of(said.get("by", "both"), said.get("rate_c_per_h"))
+
+    def _stall_by_hand(self, piece: Piece, zero: datetime | None) -> tuple[float, float] | None:
+        said = piece.stall_by
+        if self.trial.stall_by.get("by") != "hand" or not said or zero is None:
+            return None
+        return (said["from"] - seconds(zero)) / 60, (said["until"] - seconds(zero)) / 60
 
     @cached_property
     def heat(self) -> dict[int, HeatMeasures]:
@@ -249,21 +294,19 @@ class TrialFacts:
         return tuple(found)
 
 
-def _coldest(series: Sequence[Buckets]) -> tuple[np.ndarray, np.ndarray]:
-    if len(series) <= 1:
-        return (series[0].minute, series[0].mean_c) if series else (np.zeros(0), np.zeros(0))
-    grid = np.unique(np.round(np.concatenate([s.minute for s in series]), 1))
-    stack = []
-    for s in series:
-        value = np.interp(grid, s.minute, s.mean_c)
-        # A probe speaks only for moments near its own readings.
-        after = np.searchsorted(s.minute, grid)
-        left, right = s.minute[np.maximum(after - 1, 0)], s.minute[np.minimum(after, len(s.minute) - 1)]
-        near = np.minimum(np.abs(grid - left), np.abs(right - grid))
-        stack.append(np.where(near <= 5.0, value, np.nan))
-    table = np.array(stack)
-    known = np.isfinite(table).any(axis=0)
-    return grid[known], np.nanmin(table[:, known], axis=0)
+def _wood(arm: Arm, marks: Sequence[Mark]) -> Wood:
+    if arm.cooker is not None and arm.cooker.kind == CookerKind.OFFSET:
+        return Wood.FUEL
+    named = arm.wood.strip().casefold() not in ("", "none", "no")
+    return Wood.PIECES if named or any(mark.kind == "wood" for mark in marks) else Wood.NOT_NOTED
+
+
+def _prices(piece: Piece) -> tuple[float | None, float | None]:
+    """What a kilogram of this meat and of the arm's fuel cost, by the supplies page; None where it was not said."""
+    said = piece.arm.trial.supplies.get("prices", {})
+    cooker = piece.arm.cooker
+    fuel = HABITS[cooker.kind].fuel if cooker is not None and cooker.kind in HABITS else ""
+    return said.get(term(Cut, piece.cut)), said.get(fuel)
 
 
 def _joined(series: Sequence[Buckets], shift_min: float) -> tuple[np.ndarray, np.ndarray]:

@@ -9,13 +9,13 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from bruvet.core.trial.protocols import STARTER
-from bruvet.core.trial.terms import Cut
+from bruvet.core.trial.terms import ARM_LOOKS, Cut
 from bruvet.records.models import Arm, Cooker, Piece, Protocol, Trial
 
 TRIAL_FIELDS = ("question", "factor", "factor_other", "factor2", "kind", "held_same", "spritz_every_min")
 ARM_FIELDS = tuple(c.key for c in Arm.__table__.columns if c.key not in ("id", "trial_id", "letter", "said"))
 PIECE_FIELDS = ("number", "cut", "cut_other", "grade", "source", "bone", "opened", "thickness_mm", "pair", "position")
-LETTERS = "ABCDEF"
+LETTERS = tuple(ARM_LOOKS)
 
 
 def body_of(trial: Trial) -> dict[str, Any]:

@@ -9,7 +9,6 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from .clean import clean
 from .findings import first_mark
 from .measures import Cook
 from .stall import StallReport
@@ -53,10 +52,7 @@ def passing(t_min: FloatArray, temp_c: FloatArray, levels_c: FloatArray) -> Floa
 
 def cooking_curve(cook: Cook) -> tuple[FloatArray, FloatArray]:
     """The cleaned internal curve from meat on to the pull."""
-    pulled = first_mark(cook.marks, "pull")
-    inside = (cook.t_min >= 0) & (cook.t_min <= (pulled if pulled is not None else np.inf))
-    found = clean(cook.t_min[inside], cook.temp_c[inside])
-    return found.t_min, found.temp_c
+    return cook.cooking.t_min, cook.cooking.temp_c
 
 
 def lag(first: Cook, second: Cook, levels_c: FloatArray = LEVELS_C) -> Lag:

@@ -5,10 +5,14 @@ Nothing here changes a reading; a cleaned curve is a new one, on a grid of its o
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import median_filter
 
 FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
@@ -19,6 +23,9 @@ SPIKE_C = 2.5
 FASTEST_CHANGE_C_PER_MIN = 0.25
 JUMP_C = 3.0
 LONGEST_OUT_MIN = 45.0
+LONGEST_GAP_MIN = 10.0
+
+What = Literal["impossible", "spike", "out", "moved", "gap"]
 
 
 @dataclass(frozen=True)
@@ -31,18 +38,61 @@ class Jump:
 
 
 @dataclass(frozen=True)
+class Mended:
+    """One thing that cleaning found: what, from when to when, and how many minutes' readings it set aside."""
+
+    what: What
+    from_min: float
+    until_min: float
+    count: int = 0
+    step_c: float = 0.0
+
+
+@dataclass(frozen=True)
+class TakenBack:
+    """What a person said is not to be cleaned: one kind of thing, in one stretch."""
+
+    what: str
+    from_min: float
+    until_min: float
+
+
+@dataclass(frozen=True)
 class CleanCurve:
     """One probe's curve on its own grid.
 
     `t_min` and `temp_c`, shape (n,), n readings merged to one a grid step (the median), without spikes and
     without stretches when the probe was out; `jumps` are where it leaps and stays;
-    `quantum_c` is the step that the readings are rounded to, 0 when finer than can be told.
+    `quantum_c` is the step that the readings are rounded to, 0 when finer than can be told; `mended` says what was
+    done, in order of time. No reading is ever made up: where some were set aside there are none.
     """
 
     t_min: FloatArray
     temp_c: FloatArray
     jumps: tuple[Jump, ...]
     quantum_c: float = 0.0
+    mended: tuple[Mended, ...] = ()
+
+    def between(self, low_min: float, high_min: float) -> CleanCurve:
+        """The part from one minute to another, both included."""
+        kept = (self.t_min >= low_min) & (self.t_min <= high_min)
+        if kept.all():
+            return self
+        t = self.t_min[kept]
+        jumps = tuple(j for j in self.jumps if len(t) and t[0] < j.at_min <= t[-1])
+        return replace(self, t_min=t, temp_c=self.temp_c[kept], jumps=jumps)
+
+    def segments(self) -> tuple[slice, ...]:
+        """Stretches that may be joined by a line: cut at every jump and every gap."""
+        cuts = np.flatnonzero(np.diff(self.t_min) > longest_gap(self.t_min)) + 1
+        leaps = np.searchsorted(self.t_min, [jump.at_min for jump in self.jumps])
+        edges = np.unique(np.concatenate([[0], cuts, leaps, [len(self.t_min)]]).astype(int))
+        return tuple(slice(int(a), int(b)) for a, b in pairwise(edges))
+
+
+def longest_gap(t_min: FloatArray) -> float:
+    """How far apart two readings may be and still be neighbours: ten minutes, or three times the usual spacing."""
+    return max(LONGEST_GAP_MIN, 3.0 * float(np.median(np.diff(t_min)))) if len(t_min) > 2 else LONGEST_GAP_MIN
 
 
 def merged(t_min: FloatArray, temp_c: FloatArray, step_min: float = 1.0) -> tuple[FloatArray, FloatArray]:
@@ -64,15 +114,57 @@ def merged(t_min: FloatArray, temp_c: FloatArray, step_min: float = 1.0) -> tupl
     return np.add.reduceat(t, starts) / sizes, middle
 
 
-def clean(t_min: FloatArray, temp_c: FloatArray, step_min: float = 1.0) -> CleanCurve:
-    """Clean one meat probe's readings; `t_min` in minutes, `temp_c` in °C, both shape (n,), in any order."""
-    possible = np.isfinite(temp_c) & (temp_c > COLDEST_C) & (temp_c < HOTTEST_MEAT_C)
-    quantum = _quantum(np.asarray(temp_c, float)[possible])
-    t, y = merged(np.asarray(t_min, float)[possible], np.asarray(temp_c, float)[possible], step_min)
-    for mask in (_spikes, _out, _spikes):
-        kept = ~mask(t, y)
-        t, y = t[kept], y[kept]
-    return CleanCurve(t, y, _jumps(t, y), quantum)
+def clean(
+    t_min: FloatArray, temp_c: FloatArray, step_min: float = 1.0, taken_back: Sequence[TakenBack] = ()
+) -> CleanCurve:
+    """Clean one meat probe's readings.
+
+    Parameters
+    ----------
+    t_min, temp_c : arrays, shape (n,)
+        Minutes and °C, in any order, NaN allowed.
+    taken_back : sequence of TakenBack
+        What a person wants left as it was read.
+    """
+    t_min, temp_c = np.asarray(t_min, float), np.asarray(temp_c, float)
+    read = np.isfinite(temp_c) & np.isfinite(t_min)
+    possible = read & (temp_c > COLDEST_C) & (temp_c < HOTTEST_MEAT_C)
+    found = _spells("impossible", np.sort(t_min[read & ~possible]), np.ones((read & ~possible).sum(), bool))
+    quantum = _quantum(temp_c[possible])
+    t, y = merged(t_min[possible], temp_c[possible], step_min)
+    for what, finder in (("spike", _spikes), ("out", _out), ("spike", _spikes)):
+        mask = finder(t, y) & ~_within(t, what, taken_back)
+        found += _spells(what, t, mask)
+        t, y = t[~mask], y[~mask]
+    jumps = tuple(j for j in jumps_of(t, y) if not _within(np.array([j.at_min]), "moved", taken_back)[0])
+    found += [Mended("moved", j.at_min, j.at_min, 0, j.after_c - j.before_c) for j in jumps]
+    wide = np.flatnonzero(np.diff(t) > longest_gap(t))
+    out = [one for one in found if one.what == "out"]
+    found += [
+        Mended("gap", float(t[i]), float(t[i + 1]))
+        for i in wide
+        if not any(one.from_min < t[i + 1] and one.until_min > t[i] for one in out)
+    ]
+    return CleanCurve(t, y, jumps, quantum, tuple(sorted(found, key=lambda one: one.from_min)))
+
+
+def _within(t: FloatArray, what: str, taken_back: Sequence[TakenBack]) -> BoolArray:
+    inside = np.zeros(len(t), bool)
+    for one in taken_back:
+        if one.what == what:
+            inside |= (t >= one.from_min - 1.0) & (t <= one.until_min + 1.0)
+    return inside
+
+
+def _spells(what: str, t: FloatArray, mask: BoolArray) -> list[Mended]:
+    """Stretches of a mask; those that nearly touch are one."""
+    found: list[Mended] = []
+    for at in t[mask]:
+        if found and at - found[-1].until_min <= 3.0:
+            found[-1] = replace(found[-1], until_min=float(at), count=found[-1].count + 1)
+        else:
+            found.append(Mended(what, float(at), float(at), 1))  # type: ignore[arg-type]
+    return found
 
 
 def _quantum(temp_c: FloatArray) -> float:
@@ -91,9 +183,16 @@ def _leaps(t: FloatArray, y: FloatArray) -> list[tuple[int, int]]:
     if len(t) < 4:
         return []
     step, span = np.diff(y), np.diff(t)
-    around = np.lib.stride_tricks.sliding_window_view(np.pad(step / span, 4, mode="edge"), 9)
-    usual = np.median(around, axis=1) * span
-    beyond = np.abs(step - usual) > JUMP_C + FASTEST_CHANGE_C_PER_MIN * np.minimum(span, 30.0)
+    usual = median_filter(step / span, 9, mode="nearest") * span
+    odd = step - usual
+    beyond = np.abs(odd) > JUMP_C + FASTEST_CHANGE_C_PER_MIN * np.minimum(span, 30.0)
+    # A leap that falls into the middle of a reading's minute shows as two steps, each too small by itself.
+    halves = (odd[1:] * odd[:-1] > 0) & ~beyond[1:] & ~beyond[:-1]
+    halves &= np.minimum(np.abs(odd[1:]), np.abs(odd[:-1])) > 0.3 * JUMP_C
+    both_min = np.minimum(span[1:] + span[:-1], 30.0)
+    halves &= np.abs(odd[1:] + odd[:-1]) > 1.2 * JUMP_C + FASTEST_CHANGE_C_PER_MIN * both_min
+    beyond[1:] |= halves
+    beyond[:-1] |= halves
     found: list[tuple[int, int]] = []
     for i in np.flatnonzero(beyond):
         if found and found[-1][1] == i and (step[i] > 0) == (y[found[-1][1]] > y[found[-1][0]]):
@@ -112,8 +211,8 @@ def _spikes(t: FloatArray, y: FloatArray) -> BoolArray:
     left, right = y[1:-1] - y[:-2], y[1:-1] - y[2:]
     out[1:-1] = (left * right > 0) & (np.minimum(np.abs(left), np.abs(right)) > SPIKE_C + 4 * noise)
     around = np.lib.stride_tricks.sliding_window_view(np.pad(y, 3, mode="edge"), 7)
-    middle = np.median(around, axis=1)
-    spread = 1.4826 * np.median(np.abs(around - middle[:, None]), axis=1)
+    middle = median_filter(y, 7, mode="nearest")
+    spread = 1.4826 * np.sort(np.abs(around - middle[:, None]), axis=1)[:, 3]
     return np.asarray(out | (np.abs(y - middle) > SPIKE_C + 4 * spread), dtype=bool)
 
 
@@ -137,12 +236,15 @@ def _out(t: FloatArray, y: FloatArray) -> BoolArray:
     return out
 
 
-def _jumps(t: FloatArray, y: FloatArray) -> tuple[Jump, ...]:
-    """Leaps that stay, told from the level of a few readings on each side; near ones are one."""
+def jumps_of(t: FloatArray, y: FloatArray) -> tuple[Jump, ...]:
+    """Leaps that stay, told from a few readings on each side, the usual rise taken away; near ones are one."""
     found: list[Jump] = []
-    for left, right in _leaps(t, y):
-        before = float(np.median(y[max(0, left - 3) : left + 1]))
-        after = float(np.median(y[right : right + 4]))
+    leaps = _leaps(t, y)
+    usual = median_filter(np.diff(y) / np.diff(t), 9, mode="nearest") if leaps else np.zeros(0)
+    for left, right in leaps:
+        near, far = slice(max(0, left - 3), left + 1), slice(right, right + 4)
+        before = float(np.median(y[near] + usual[left] * (t[right] - t[near])))
+        after = float(np.median(y[far] - usual[left] * (t[far] - t[right])))
         if abs(after - before) < JUMP_C:
             continue
         if found and t[left] - found[-1].at_min < 6.0:

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-Kind = Literal["natural", "wrap-ended", "pit-ended", "open"]
+Kind = Literal["natural", "wrap-ended", "pit-ended", "open", "by-hand"]
 Why = Literal["pit-fell", "probe-moved", "lid", "other"]
 
 
@@ -27,11 +28,21 @@ def first_mark(marks: Sequence[Mark], *kinds: str) -> float | None:
 
 @dataclass(frozen=True)
 class Stall:
+    """A stall. The bands are where onset and end may lie with 95 % confidence, None where that cannot be told.
+
+    `rate_c_per_h` is the rise over the whole of it; `depth` the share of the rise that the heat on offer would have
+    driven, and that did not come: 1 is a standstill, 0 no slowing at all.
+    """
+
     onset_min: float
     end_min: float
     temp_c: float
     kind: Kind
     reason: str
+    onset_band: tuple[float, float] | None = None
+    end_band: tuple[float, float] | None = None
+    rate_c_per_h: float | None = None
+    depth: float | None = None
 
     @property
     def length_min(self) -> float:
@@ -67,3 +78,27 @@ class StallRule:
     shortest_min: float = 24.0
     pit_share: float = 0.62
     wrap_reach_min: float = 75.0
+
+
+# What a stall is taken to be, in a person's words. By hand is no rule: the two times are told.
+DEFINITIONS = {
+    "both": "slow, and slow for the heat on offer",
+    "rate": "slower than a set rate",
+    "heat": "slow for the heat on offer",
+    "hand": "by hand",
+}
+LOOSEST_C_PER_H = 8.0
+
+
+def rule_of(definition: str, rate_c_per_h: float | None = None) -> StallRule:
+    """The bounds of one of the `DEFINITIONS`; a rate replaces the usual 3.4 °C/h where the definition has one."""
+    usual = StallRule()
+    rate = usual.flat_c_per_h if rate_c_per_h is None else rate_c_per_h
+    match definition:
+        case "rate":
+            return StallRule(flat_c_per_h=rate, flat_share=math.inf, whole_share=math.inf)
+        case "heat":
+            return StallRule(flat_c_per_h=LOOSEST_C_PER_H)
+        case "both" | "hand":
+            return StallRule(flat_c_per_h=rate)
+    raise ValueError(f"there is no definition of a stall called {definition}")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -11,15 +12,29 @@ from numpy.typing import NDArray
 from .clean import CleanCurve
 from .findings import StallRule
 from .pit import Pit, runs
-from .slope import knee, rate_c_per_h
+from .slope import Bend, knee, rate_c_per_h
 
 FloatArray = NDArray[np.float64]
 
 
-def flat_stretches(
-    curve: CleanCurve, grid: FloatArray, level: FloatArray, pit: Pit, rule: StallRule
-) -> list[tuple[float, float, bool]]:
-    """Flat stretches as (onset, end, whether it runs to the last reading), minutes, in order.
+@dataclass(frozen=True)
+class Flat:
+    """A flat stretch: its edges in minutes, how sure they are, and whether it runs to the last reading.
+
+    `expected_c_per_h` is what the heat on offer would have driven at the piece's own pace on the way up; None where
+    too little of that was seen.
+    """
+
+    onset: float
+    end: float
+    is_open: bool
+    onset_band: tuple[float, float] | None = None
+    end_band: tuple[float, float] | None = None
+    expected_c_per_h: float | None = None
+
+
+def flat_stretches(curve: CleanCurve, grid: FloatArray, level: FloatArray, pit: Pit, rule: StallRule) -> list[Flat]:
+    """Flat stretches in order of time.
 
     `grid` is the minute grid, `level` the meat on it in °C, both shape (n,).
     """
@@ -34,9 +49,15 @@ def flat_stretches(
     found = [
         (low, high)
         for low, high in _joined(runs(grid, flat), curve, rule)
-        if _whole_rate(curve, low, high) < rule.whole_share * pace * float(np.interp((low + high) / 2, grid, offered))
+        if whole_rate(curve, low, high) < rule.whole_share * pace * float(np.interp((low + high) / 2, grid, offered))
     ]
-    return _merged([_bounds(low, high, curve, grid) for low, high in found])
+    merged = _merged([_bounds(low, high, curve, grid) for low, high in found])
+    if not (pit.known and np.isfinite(pace)):
+        return merged
+    return [
+        replace(one, expected_c_per_h=pace * float(np.interp((one.onset + one.end) / 2, grid, offered)))
+        for one in merged
+    ]
 
 
 def _pace(rate: FloatArray, offered: FloatArray, rising: NDArray[np.bool_]) -> float:
@@ -44,7 +65,7 @@ def _pace(rate: FloatArray, offered: FloatArray, rising: NDArray[np.bool_]) -> f
     return float(np.percentile((rate / offered)[rising], 70)) if rising.sum() >= 20 else np.inf
 
 
-def _whole_rate(curve: CleanCurve, low: float, high: float) -> float:
+def whole_rate(curve: CleanCurve, low: float, high: float) -> float:
     """Rate over a whole stretch, °C/h: least squares between jumps, weighted by the readings of each part."""
     edges = [low - 0.5, *(j.at_min for j in curve.jumps if low < j.at_min < high), high + 0.5]
     total, weight = 0.0, 0
@@ -89,37 +110,44 @@ def _joined(found: list[tuple[float, float]], curve: CleanCurve, rule: StallRule
     return [(a, b) for a, b in out if b - a >= 12.0]
 
 
-def _bounds(low: float, high: float, curve: CleanCurve, grid: FloatArray) -> tuple[float, float, bool]:
+def _bounds(low: float, high: float, curve: CleanCurve, grid: FloatArray) -> Flat:
     """Onset and end at the bends of the curve, and whether the stretch runs to the last reading."""
     reach = 75.0
     left = max([j.at_min for j in curve.jumps if j.at_min <= low + 3.0], default=-np.inf)
     right = min([j.at_min for j in curve.jumps if j.at_min >= high - 3.0], default=np.inf)
     middle = (low + high) / 2
-    onset, end = low, high
+    onset = Bend(low, low - 12.0, low + 12.0)
     start = max(low - reach, float(grid[0]), left)
     if low - start > 8.0:
         found = knee(curve.t_min, curve.temp_c, start, max(min(middle, low + reach), low + 10.0))
-        onset = found if found is not None and abs(found - low) <= 45.0 else low
+        onset = found if found is not None and abs(found.at_min - low) <= 45.0 else onset
     elif np.isfinite(left):
-        onset = max(low - 12.0, left)
-    open_end = high >= grid[-1] - 6.0
+        onset = Bend(max(low - 12.0, left), left, low)
+    end = Bend(high, high - 12.0, high + 12.0)
     stop = min(high + reach, float(grid[-1]), right)
-    if open_end:
-        end = float(grid[-1])
-    elif stop - high > 8.0:
+    if high >= grid[-1] - 6.0:
+        return Flat(onset.at_min, max(float(grid[-1]), onset.at_min), True, (onset.low_min, onset.high_min))
+    if stop - high > 8.0:
         found = knee(curve.t_min, curve.temp_c, min(max(middle, high - reach), high - 10.0), stop)
-        end = found if found is not None and abs(found - high) <= 45.0 else high
+        end = found if found is not None and abs(found.at_min - high) <= 45.0 else end
     elif np.isfinite(right):
-        end = min(high + 12.0, right)
-    return onset, max(end, onset), open_end
+        end = Bend(min(high + 12.0, right), high, right)
+    return Flat(
+        onset.at_min,
+        max(end.at_min, onset.at_min),
+        False,
+        (onset.low_min, onset.high_min),
+        (end.low_min, end.high_min),
+    )
 
 
-def _merged(stretches: Sequence[tuple[float, float, bool]]) -> list[tuple[float, float, bool]]:
+def _merged(stretches: Sequence[Flat]) -> list[Flat]:
     """Stretches that meet or overlap once their bends were found are one."""
-    out: list[tuple[float, float, bool]] = []
-    for onset, end, is_open in stretches:
-        if out and onset <= out[-1][1] + 8.0:
-            out[-1] = (out[-1][0], max(end, out[-1][1]), is_open)
+    out: list[Flat] = []
+    for one in stretches:
+        if out and one.onset <= out[-1].end + 8.0:
+            last = out[-1] if out[-1].end > one.end else one
+            out[-1] = replace(out[-1], end=max(one.end, out[-1].end), is_open=one.is_open, end_band=last.end_band)
         else:
-            out.append((onset, end, is_open))
+            out.append(one)
     return out

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from .align import cooking_curve, passing
 from .clean import merged
 from .findings import first_mark
-from .measures import Cook, Figure, unknown
+from .measures import Cook, Figure, Wood, unknown, wrapped_minutes
 
 FloatArray = NDArray[np.float64]
 
@@ -25,6 +25,9 @@ LEVELS_C = (60.0, 71.0, 82.0)
 LONGEST_STEP_MIN = 10.0
 SHORTEST_FOR_SWING_MIN = 90.0
 RECOVERED_C = 3.0
+WOOD_BURNS_MIN = 45.0
+SPRITZ_KEEPS_MIN = 15.0
+DRY_INSIDE_C = 77.0
 LONGEST_RECOVERY_MIN = 60.0
 
 
@@ -62,7 +65,14 @@ class HeatMeasures:
     swing_period: Figure
     swing_size: Figure
     lids: tuple[LidCost, ...]
+    lid_back: Figure
     carry_over: Figure
+    smoke: Figure
+    sprays: Figure
+    looks: Figure
+    wrapped_share: Figure
+    fuel_kg: Figure
+    cost: Figure
 
 
 def collagen_minutes(t_min: FloatArray, temp_c: FloatArray) -> float:
@@ -91,6 +101,8 @@ def heat_measures(cook: Cook) -> HeatMeasures:
     none = unknown("no internal readings")
     known = len(t) >= 2
     pit_t, pit_c = _pit(cook)
+    lids = tuple(cost for at in _lid_times(cook) if (cost := _lid(at, pit_t, pit_c)) is not None)
+    back = [lid.back_min for lid in lids if lid.back_min is not None]
     return HeatMeasures(
         rate={band: _rate(t, y, band) for band in BANDS_C},
         above={level: Figure(_time_where(t, y >= level)) if known else none for level in LEVELS_C},
@@ -98,9 +110,62 @@ def heat_measures(cook: Cook) -> HeatMeasures:
         collagen_min=Figure(collagen_minutes(t, y)) if known else none,
         offered_c_h=_offered(t, y, pit_t, pit_c),
         **_pit_figures(cook, pit_t, pit_c),
-        lids=tuple(cost for at in _lid_times(cook) if (cost := _lid(at, pit_t, pit_c)) is not None),
+        lids=lids,
+        lid_back=Figure(float(np.median(back))) if back else unknown("no opening told on the pit"),
         carry_over=_carry_over(cook),
+        smoke=smoke_time(cook),
+        sprays=Figure(float(sum(mark.kind == "spritz" for mark in cook.marks))),
+        looks=Figure(float(len(cook.looks))),
+        wrapped_share=_wrapped_share(cook),
+        fuel_kg=unknown("no fuel was weighed") if cook.fuel_kg is None else Figure(cook.fuel_kg),
+        cost=_cost(cook),
     )
+
+
+def smoke_time(cook: Cook) -> Figure:
+    """Minutes in which the piece took smoke: bare, wood burning, and its surface still moist.
+
+    Wood that was put on burns for 45 min; where only the plan names it, it is taken to burn from meat on. The surface
+    is moist until the bark was first seen set, or the inside passes 77 °C, and for 15 min after each spritz (ours).
+    """
+    pulled = first_mark(cook.marks, "pull")
+    if pulled is None:
+        return unknown("no pull was marked")
+    if cook.wood is Wood.NOT_NOTED:
+        return unknown("no wood was noted")
+    grid = np.arange(0.5, max(pulled, 1.0), 1.0)
+    bare = np.ones(len(grid), bool)
+    for mark in sorted(cook.marks, key=lambda m: m.at_min):
+        if mark.kind in ("wrap", "unwrap"):
+            bare[grid >= mark.at_min] = mark.kind == "unwrap" or mark.detail == "none"
+    added = [mark.at_min for mark in cook.marks if mark.kind == "wood"]
+    burning = np.ones(len(grid), bool)
+    if cook.wood is Wood.PIECES and added:
+        burning = np.any([(grid >= at) & (grid <= at + WOOD_BURNS_MIN) for at in added], axis=0)
+    dry_at = cook.bark_set_min
+    if dry_at is None:
+        at = passing(*cooking_curve(cook), np.array([DRY_INSIDE_C]))[0]
+        dry_at = float(at) if np.isfinite(at) else pulled
+    moist = grid < dry_at
+    for mark in cook.marks:
+        if mark.kind == "spritz":
+            moist |= (grid >= mark.at_min) & (grid <= mark.at_min + SPRITZ_KEEPS_MIN)
+    return Figure(float((bare & burning & moist).sum()))
+
+
+def _wrapped_share(cook: Cook) -> Figure:
+    """Wrapped minutes over the minutes from meat on to the pull."""
+    pulled = first_mark(cook.marks, "pull")
+    if pulled is None or pulled <= 0:
+        return unknown("no pull was marked")
+    return Figure(wrapped_minutes(cook.marks, pulled) / pulled)
+
+
+def _cost(cook: Cook) -> Figure:
+    """Meat bought and fuel weighed, at the prices given on the supplies page; whichever of the two is known."""
+    meat, fuel = cook.prices
+    parts = [price * kg for price, kg in ((meat, cook.raw_kg or cook.trimmed_kg), (fuel, cook.fuel_kg)) if price and kg]
+    return Figure(sum(parts)) if parts else unknown("no price was given, or nothing was weighed")
 
 
 def _time_where(t: FloatArray, mask: NDArray[np.bool_]) -> float:
@@ -172,9 +237,10 @@ def swing(t_min: FloatArray, temp_c: FloatArray) -> tuple[Figure, Figure]:
 
 
 def _lid_times(cook: Cook) -> list[float]:
-    return sorted(
-        mark.at_min for mark in cook.marks if mark.kind in ("lid", "look", "spritz", "wrap") and mark.at_min > 0
-    )
+    """When it was opened: marked, or seen into; a look within three minutes of a mark is that one."""
+    marked = [mark.at_min for mark in cook.marks if mark.kind in ("lid", "spritz", "wrap")]
+    seen = [at for at in cook.looks if all(abs(at - other) > 3.0 for other in marked)]
+    return sorted(at for at in (*marked, *seen) if at > 0)
 
 
 def _lid(at: float, t: FloatArray, y: FloatArray) -> LidCost | None:

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from enum import Enum
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from bruvet.core.units import Units
 
-from .clean import CleanCurve, clean, merged
+from .clean import CleanCurve, TakenBack, clean, merged
 from .findings import first_mark
-from .stall import Mark, StallReport, find_stalls
+from .stall import Mark, StallReport, StallRule, by_hand, stalls_of
 
 FloatArray = NDArray[np.float64]
 EMPTY = np.zeros(0)
@@ -37,11 +39,20 @@ def unknown(reason: str) -> Figure:
     return Figure(None, reason)
 
 
+class Wood(Enum):
+    """What burns for smoke: wood as the fuel, pieces of it that were put on or meant to be, or not told."""
+
+    NOT_NOTED = "not noted"
+    PIECES = "pieces"
+    FUEL = "fuel"
+
+
 @dataclass(frozen=True)
 class Cook:
     """One piece as it was cooked. Minutes count from its meat-on; arrays are shape (n,) and (m,).
 
-    `zero_known` is False when no meat-on was marked, so that zero is the first reading.
+    `zero_known` is False when no meat-on was marked, so that zero is the first reading. `bark_set_min` is when the
+    bark was first seen set, `fuel_kg` what was weighed onto the fire, `prices` those of a kilogram of meat and of fuel.
     """
 
     name: str
@@ -56,6 +67,26 @@ class Cook:
     trimmed_kg: float | None = None
     raw_kg: float | None = None
     cooked_kg: float | None = None
+    looks: tuple[float, ...] = ()
+    wood: Wood = Wood.NOT_NOTED
+    bark_set_min: float | None = None
+    fuel_kg: float | None = None
+    prices: tuple[float | None, float | None] = (None, None)
+    taken_back: tuple[TakenBack, ...] = ()
+    stall_rule: StallRule | None = None
+    stall_by_hand: tuple[float, float] | None = None
+    cleaned: CleanCurve | None = None
+
+    @cached_property
+    def curve(self) -> CleanCurve:
+        """The internal readings made fit for judging: those that were cleaned before they came here, or else now."""
+        return clean(self.t_min, self.temp_c, taken_back=self.taken_back) if self.cleaned is None else self.cleaned
+
+    @cached_property
+    def cooking(self) -> CleanCurve:
+        """The cleaned curve from meat on to the pull."""
+        pulled = first_mark(self.marks, "pull")
+        return self.curve.between(0.0, np.inf if pulled is None else pulled)
 
 
 @dataclass(frozen=True)
@@ -116,10 +147,10 @@ def measure(cook: Cook, thresholds_c: Sequence[float] = DEFAULT_THRESHOLDS_C, un
     """
     pulled = first_mark(cook.marks, "pull")
     last_min = pulled if pulled is not None else np.inf
-    cooking = (cook.t_min >= 0) & (cook.t_min <= last_min)
-    curve = clean(cook.t_min[cooking], cook.temp_c[cooking])
-    whole = clean(cook.t_min[cook.t_min >= 0], cook.temp_c[cook.t_min >= 0])
-    report = find_stalls(cook.t_min, cook.temp_c, cook.pit_t_min, cook.pit_c, cook.marks, units=units)
+    curve, whole = cook.cooking, cook.curve.between(0.0, np.inf)
+    report = stalls_of(cook.curve, cook.pit_t_min, cook.pit_c, cook.marks, cook.stall_rule, units)
+    if cook.stall_by_hand is not None:
+        report = replace(report, stalls=(by_hand(cook.curve, *cook.stall_by_hand),))
     longest = max(report.stalls, key=lambda s: s.length_min, default=None)
     nothing = "no internal readings" if not len(curve.t_min) else "no stall found"
     total = Figure(pulled) if pulled is not None else unknown("no pull was marked")
@@ -157,17 +188,20 @@ def _wrapping(cook: Cook, pulled: float | None) -> tuple[Figure, Figure]:
     if not real:
         return unknown("never wrapped"), Figure(0.0)
     first = Figure(real[0].at_min)
+    if pulled is None and wraps[-1].kind == "wrap" and wraps[-1].detail != "none":
+        return first, unknown("no pull was marked")
+    return first, Figure(wrapped_minutes(cook.marks, np.inf if pulled is None else pulled))
+
+
+def wrapped_minutes(marks: Sequence[Mark], until_min: float) -> float:
+    """Minutes spent in a wrap up to a moment; a second wrap over the first changes nothing."""
     total, since = 0.0, None
-    for mark in wraps:
+    for mark in sorted((m for m in marks if m.kind in ("wrap", "unwrap")), key=lambda m: m.at_min):
         if mark.kind == "wrap" and mark.detail != "none":
             since = mark.at_min if since is None else since
         elif since is not None:
             total, since = total + mark.at_min - since, None
-    if since is not None:
-        if pulled is None:
-            return first, unknown("no pull was marked")
-        total += max(pulled - since, 0.0)
-    return first, Figure(total)
+    return total if since is None else total + max(until_min - since, 0.0)
 
 
 def _pit_figures(cook: Cook, last_min: float) -> tuple[Figure, Figure, Figure]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -47,11 +49,30 @@ def rate_c_per_h(t_min: FloatArray, temp_c: FloatArray, at_min: FloatArray, wind
     return np.where((count >= 3) & (span >= window_min / 3), slope * 60.0, np.nan)
 
 
-def knee(t_min: FloatArray, temp_c: FloatArray, low_min: float, high_min: float) -> float | None:
-    """Moment of the bend in the best continuous two-piece line through the readings of an interval.
+@dataclass(frozen=True)
+class Bend:
+    """Where a curve bends, and between which minutes it may with 95 % confidence."""
+
+    at_min: float
+    low_min: float
+    high_min: float
+
+
+# Chi-square's 95 % point with one degree of freedom.
+CHI2_95 = 3.841
+BLUNT_MIN = 1.0
+
+
+def knee(t_min: FloatArray, temp_c: FloatArray, low_min: float, high_min: float) -> Bend | None:
+    """The bend of the best continuous two-piece line through the readings of an interval.
 
     Least squares over a bend at each half minute or reading inside the middle 90 % of the interval. None
     when the interval holds fewer than 6 readings.
+
+    Notes
+    -----
+    The interval is the likelihood's profile: bends whose sum of squares is no more than 3.84 residual variances over
+    the least, the variance taken as larger where the residuals follow one another (first-order autoregressive).
     """
     inside = (t_min >= low_min) & (t_min <= high_min)
     t, y = t_min[inside], temp_c[inside]
@@ -68,4 +89,12 @@ def knee(t_min: FloatArray, temp_c: FloatArray, low_min: float, high_min: float)
     rest_h = hinge - (hinge @ basis) @ basis.T
     power = np.einsum("ij,ij->i", rest_h, rest_h)
     gain = np.where(power > 1e-9, (rest_h @ rest_y) ** 2 / np.maximum(power, 1e-9), 0.0)
-    return float(bends[int(np.argmax(gain))])
+    best = int(np.argmax(gain))
+    residual = rest_y - rest_h[best] * (rest_h[best] @ rest_y) / max(power[best], 1e-9)
+    total = float(residual @ residual)
+    follows = float(np.clip(residual[1:] @ residual[:-1] / max(total, 1e-12), 0.0, 0.95))
+    allowed = CHI2_95 * total / max(len(t) - 4, 1) * (1 + follows) / (1 - follows)
+    likely = bends[gain >= gain[best] - allowed]
+    # No bend is sharper than the readings are apart, nor than meat's own answer, some minutes.
+    blunt = BLUNT_MIN + float(np.median(np.diff(t)))
+    return Bend(float(bends[best]), float(likely[0]) - blunt, float(likely[-1]) + blunt)

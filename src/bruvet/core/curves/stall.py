@@ -9,6 +9,7 @@ believed. The rules and their bounds are in docs/method.md.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +18,7 @@ from bruvet.core.units import Units
 
 from .clean import CleanCurve, clean
 from .findings import Mark, NotStall, Stall, StallReport, StallRule, first_mark
-from .flat import flat_stretches
+from .flat import Flat, flat_stretches, whole_rate
 from .judge import Scene, fire_failing, moved, not_a_stall, split_at_fire
 from .pit import pit_on
 
@@ -52,8 +53,19 @@ def find_stalls(
     -------
     StallReport
     """
+    return stalls_of(clean(t_min, temp_c), pit_t_min, pit_c, marks, rule, units)
+
+
+def stalls_of(
+    curve: CleanCurve,
+    pit_t_min: FloatArray | None = None,
+    pit_c: FloatArray | None = None,
+    marks: Sequence[Mark] = (),
+    rule: StallRule | None = None,
+    units: Units | None = None,
+) -> StallReport:
+    """As `find_stalls`, of a curve that has been cleaned."""
     rule = rule or StallRule()
-    curve = clean(np.asarray(t_min, float), np.asarray(temp_c, float))
     curve = _until_pulled(curve, marks)
     if len(curve.t_min) < 8 or curve.t_min[-1] - curve.t_min[0] < rule.shortest_min:
         return StallReport()
@@ -63,30 +75,54 @@ def find_stalls(
     scene = Scene(curve, grid, level, pit, marks, rule, units or Units("c", "kg"))
     stalls: list[Stall] = []
     others: list[NotStall] = [moved(scene, jump) for jump in curve.jumps]
-    for onset, end, is_open in flat_stretches(curve, grid, level, pit, rule):
-        weak = fire_failing(scene, onset, end)
-        found = not_a_stall(scene, onset, end, weak, stalls)
+    for flat in flat_stretches(curve, grid, level, pit, rule):
+        weak = fire_failing(scene, flat.onset, flat.end)
+        found = not_a_stall(scene, flat.onset, flat.end, weak, stalls)
         if found is not None:
             others.append(found)
         else:
-            split_at_fire(scene, onset, end, is_open, weak, stalls, others)
+            before = len(stalls)
+            split_at_fire(scene, flat.onset, flat.end, flat.is_open, weak, stalls, others)
+            stalls[before:] = [_measured(curve, flat, stall) for stall in stalls[before:]]
     return StallReport(
         tuple(sorted(stalls, key=lambda s: s.onset_min)), tuple(sorted(others, key=lambda s: s.onset_min))
     )
 
 
+def _measured(curve: CleanCurve, flat: Flat, stall: Stall) -> Stall:
+    """A stall with its depth, and how sure its edges are where they are the flat stretch's own."""
+    rate = whole_rate(curve, stall.onset_min, stall.end_min)
+    expected = flat.expected_c_per_h
+    return replace(
+        stall,
+        onset_band=flat.onset_band if stall.onset_min == flat.onset else None,
+        end_band=flat.end_band if stall.end_min == flat.end else None,
+        rate_c_per_h=rate,
+        depth=None if expected is None or expected <= 0 else float(np.clip(1 - rate / expected, 0.0, 1.0)),
+    )
+
+
+def by_hand(curve: CleanCurve, onset_min: float, end_min: float) -> Stall:
+    """A stall whose two times a person told; its temperature and rate are the curve's.
+
+    Raises
+    ------
+    ValueError
+        When the times are the wrong way round or hold fewer than three readings.
+    """
+    inside = (curve.t_min >= onset_min) & (curve.t_min <= end_min)
+    if end_min <= onset_min:
+        raise ValueError("a stall ends after it begins")
+    if inside.sum() < 3:
+        raise ValueError("there are no readings between those two times")
+    temp = float(np.median(curve.temp_c[inside]))
+    rate = whole_rate(curve, onset_min, end_min)
+    return Stall(onset_min, end_min, temp, "by-hand", "Marked by hand.", rate_c_per_h=rate)
+
+
 def _until_pulled(curve: CleanCurve, marks: Sequence[Mark]) -> CleanCurve:
     end, start = first_mark(marks, "pull", "rest-start"), first_mark(marks, "meat-on")
-    kept = np.ones(len(curve.t_min), bool)
-    if end is not None:
-        kept &= curve.t_min <= end
-    if start is not None:
-        kept &= curve.t_min >= start
-    if kept.all():
-        return curve
-    t = curve.t_min[kept]
-    jumps = tuple(j for j in curve.jumps if len(t) and t[0] < j.at_min <= t[-1])
-    return CleanCurve(t, curve.temp_c[kept], jumps, curve.quantum_c)
+    return curve.between(-np.inf if start is None else start, np.inf if end is None else end)
 
 
-__all__ = ["Mark", "NotStall", "Stall", "StallReport", "StallRule", "find_stalls"]
+__all__ = ["Mark", "NotStall", "Stall", "StallReport", "StallRule", "by_hand", "find_stalls", "stalls_of"]

@@ -185,6 +185,8 @@ ARM_LOOKS = {
         ArmLook("D", "diamond", (9, 3, 2, 3)),
         ArmLook("E", "cross", (16, 4)),
         ArmLook("F", "hexagon", (4, 2, 1, 2, 1, 2)),
+        ArmLook("G", "wedge", (1, 2)),
+        ArmLook("H", "pill", (12, 2, 2, 2, 2, 2)),
     )
 }
 MAX_ARMS = len(ARM_LOOKS)

@@ -22,6 +22,8 @@ ROLL = """
 
 
 def upgrade() -> None:
+    op.execute("ALTER TABLE arm DROP CONSTRAINT ck_arm_letter")
+    op.execute("ALTER TABLE arm ADD CONSTRAINT ck_arm_letter CHECK (letter ~ '^[A-H]$')")
     op.execute("ALTER TABLE reading RENAME TO reading_whole")
     op.execute("ALTER TABLE reading_whole RENAME CONSTRAINT pk_reading TO pk_reading_whole")
     op.execute(
@@ -68,9 +70,8 @@ def upgrade() -> None:
         BEGIN {ROLL.format(source="incoming")}; RETURN NULL; END $$
         """
     )
-    op.execute(
-        "SELECT make_reading_room(quarter) FROM (SELECT DISTINCT date_trunc('quarter', at) FROM reading_whole) AS q(quarter)"
-    )
+    quarters = "(SELECT DISTINCT date_trunc('quarter', at) FROM reading_whole) AS q(quarter)"
+    op.execute(f"SELECT make_reading_room(quarter) FROM {quarters}")
     op.execute("INSERT INTO reading SELECT * FROM reading_whole")
     op.execute(ROLL.format(source="reading_whole"))
     op.execute("DROP TABLE reading_whole")
@@ -93,6 +94,8 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    op.execute("ALTER TABLE arm DROP CONSTRAINT ck_arm_letter")
+    op.execute("ALTER TABLE arm ADD CONSTRAINT ck_arm_letter CHECK (letter ~ '^[A-F]$')")
     op.execute("CREATE TABLE reading_whole (LIKE reading)")
     op.execute("INSERT INTO reading_whole SELECT * FROM reading")
     op.execute("DROP TABLE reading")

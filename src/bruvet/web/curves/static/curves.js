@@ -23,6 +23,8 @@
     else if (marker === "diamond") { context.moveTo(x, y - 1.3 * r); context.lineTo(x + 1.3 * r, y); context.lineTo(x, y + 1.3 * r); context.lineTo(x - 1.3 * r, y); context.closePath(); }
     else if (marker === "cross") { context.rect(x - r / 2, y - r, r, 2 * r); context.rect(x - r, y - r / 2, 2 * r, r); }
     else if (marker === "hexagon") { for (let i = 0; i < 6; i += 1) context.lineTo(x + r * 1.1 * Math.cos((i * Math.PI) / 3), y + r * 1.1 * Math.sin((i * Math.PI) / 3)); context.closePath(); }
+    else if (marker === "wedge") { context.moveTo(x, y + 1.2 * r); context.lineTo(x + 1.1 * r, y - r); context.lineTo(x - 1.1 * r, y - r); context.closePath(); }
+    else if (marker === "pill") context.ellipse(x, y, 1.3 * r, 0.75 * r, 0, 0, 2 * Math.PI);
     else context.arc(x, y, r, 0, 2 * Math.PI);
   };
 

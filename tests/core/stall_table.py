@@ -1,0 +1,127 @@
+"""The table of stalls in docs/method.md: `PYTHONPATH=src:tests python -m core.stall_table [seeds]`.
+
+Planted curves of seeds that the bounds were not set on, judged by Bruvet and by ruptures (PyPI), a general library of
+change points: the best of three penalties, its pieces called stalls by the same rate, temperatures and length.
+"""
+
+from __future__ import annotations
+
+import sys
+import time
+from collections.abc import Callable, Iterator
+
+import numpy as np
+import ruptures
+from bruvet.core.curves.findings import StallReport, StallRule
+from bruvet.core.curves.stall import find_stalls
+
+from .planted import Planted, plant, smooth
+
+FIRST_SEED = 2000
+FAULTS = (None, "dead-fire", "lid", "gap", "out", "spikes")
+Spans = list[tuple[float, float]]
+
+
+def curves(each: int) -> Iterator[Planted]:
+    for seed in range(FIRST_SEED, FIRST_SEED + each):
+        how = {"quantum_c": (0.0, 5 / 9, 1.0)[seed % 3], "step_min": (1.0, 0.5, 2.0, 5.0)[seed % 4]}
+        for stall in ("natural", "foil", "paper", "pit", "open", None):
+            yield plant(seed, stall=stall, fault=FAULTS[seed % len(FAULTS)], **how)
+        yield smooth(seed, stall=True, width_min=(8.0, 30.0)[seed % 2])
+        yield smooth(seed, stall=False)
+
+
+def told(curve: Planted) -> StallReport:
+    return find_stalls(curve.t_min, curve.meat_c, curve.t_min, curve.pit_c, curve.marks)
+
+
+def ours(curve: Planted) -> Spans:
+    return [(s.onset_min, s.end_min) for s in told(curve).stalls]
+
+
+def rival(penalty: float, grid_min: float, jump: int) -> Callable[[Planted], Spans]:
+    rule = StallRule()
+
+    def find(curve: Planted) -> Spans:
+        known = np.isfinite(curve.meat_c)
+        grid = np.arange(curve.t_min[known][0], curve.t_min[known][-1], grid_min)
+        level = np.interp(grid, curve.t_min[known], curve.meat_c[known])
+        breaks = ruptures.BottomUp(model="clinear", min_size=6, jump=jump).fit(level.reshape(-1, 1)).predict(pen=penalty)
+        flat: Spans = []
+        edges = [0, *breaks[:-1], len(grid) - 1]
+        for low, high in zip(edges[:-1], edges[1:], strict=True):
+            if high - low < 3:
+                continue
+            slope = np.polyfit(grid[low:high], level[low:high], 1)[0] * 60
+            if slope < rule.flat_c_per_h and rule.coldest_c <= np.median(level[low:high]) <= rule.hottest_c:
+                joins = flat and grid[low] - flat[-1][1] < 8
+                flat[-1:] = [(flat[-1][0], grid[high])] if joins else [*flat[-1:], (grid[low], grid[high])]
+        return [(a, b) for a, b in flat if b - a >= rule.shortest_min]
+
+    return find
+
+
+def judge(name: str, finder: Callable[[Planted], Spans], planted: list[Planted]) -> None:
+    onsets, ends, found, total, false = [], [], 0, 0, 0
+    began = time.perf_counter()
+    answers = [finder(curve) for curve in planted]
+    took = (time.perf_counter() - began) / len(planted)
+    for curve, spans in zip(planted, answers, strict=True):
+        used = set()
+        for onset, end, _ in curve.stalls:
+            if end - onset < 30:
+                continue
+            total += 1
+            over = [min(end, b) - max(onset, a) for a, b in spans]
+            if over and max(over) > 0.5 * (end - onset):
+                best = int(np.argmax(over))
+                used.add(best)
+                found += 1
+                onsets.append(abs(spans[best][0] - onset))
+                ends.append(abs(spans[best][1] - end))
+        false += len(spans) - len(used)
+    print(
+        f"| {name} | {100 * found / total:.1f} % of {total} | {np.median(onsets):.1f} / {np.median(ends):.1f} min | "
+        f"{100 * false / len(planted):.1f} | {1000 * took:.0f} ms |"
+    )
+
+
+def told_apart(each: int) -> None:
+    for fault, why in (("dead-fire", "pit-fell"), ("moved", "probe-moved")):
+        right = 0
+        for seed in range(FIRST_SEED, FIRST_SEED + each):
+            curve = plant(seed, stall=None, fault=fault, step_min=(1.0, 0.5, 2.0, 5.0)[seed % 4])
+            onset, end, _ = curve.others[0]
+            report = told(curve)
+            right += not report.stalls and any(
+                n.why == why and n.onset_min < end + 15 and n.end_min > onset - 15 for n in report.not_stalls
+            )
+        print(f"{fault}: {100 * right / each:.1f} % of {each}")
+
+
+def coverage(planted: list[Planted]) -> None:
+    held: dict[str, list[bool]] = {"onset": [], "end": []}
+    width: dict[str, list[float]] = {"onset": [], "end": []}
+    for curve in planted:
+        for stall in told(curve).stalls:
+            near = [s for s in curve.stalls if min(s[1], stall.end_min) - max(s[0], stall.onset_min) > 20]
+            for name, band, truth in (("onset", stall.onset_band, 0), ("end", stall.end_band, 1)):
+                if near and band is not None and not (name == "end" and stall.kind == "open"):
+                    held[name].append(band[0] <= near[0][truth] <= band[1])
+                    width[name].append((band[1] - band[0]) / 2)
+    for name in held:
+        print(f"{name}: band holds {100 * np.mean(held[name]):.0f} %, half width {np.median(width[name]):.1f} min")
+
+
+if __name__ == "__main__":
+    seeds = int(sys.argv[1]) if len(sys.argv) > 1 else 60
+    every = list(curves(seeds))
+    judge("Bruvet", ours, every)
+    told_apart(seeds)
+    coverage(every)
+    few = every[:: max(len(every) // 96, 1)]
+    print(f"of {len(few)} curves, beside ruptures:")
+    judge("Bruvet", ours, few)
+    for grid_min, jump in ((2.0, 3), (1.0, 1)):
+        for pen in (5.0, 20.0, 80.0):
+            judge(f"ruptures, every {grid_min * jump:g} min, penalty {pen:g}", rival(pen, grid_min, jump), few)
