@@ -25,7 +25,7 @@ def cooked(engine) -> None:
 
 
 def test_lag_is_told_in_words_picture_and_csv(member, cooked) -> None:
-    page = member.get("/trials/1/curves/lag").text
+    page = member.get("/trials/1/curves/compare").text
     assert 'class="line arm-line-B"' in page
     assert "B1 lost" in page.replace("</span>", "").replace("\n", " ")
     rows = list(csv.reader(io.StringIO(member.get("/trials/1/curves/lag.csv").get_data(as_text=True))))
@@ -91,4 +91,4 @@ def test_the_figures_of_heat_stand_in_the_table_and_its_csv(member, cooked, engi
     with Session(engine) as session:
         make_trial(session)
         assert session.get(Trial, 2) is not None
-    assert "No two pieces have passed" in member.get("/trials/2/curves/lag").text
+    assert "No two pieces have passed" in member.get("/trials/2/curves/compare").text

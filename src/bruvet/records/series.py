@@ -302,6 +302,19 @@ def extents(session: Session, probe_ids: Sequence[int]) -> dict[int, Extent]:
     return {probe_id: Extent(count, first, last) for probe_id, count, first, last in rows}
 
 
+def each_reading(session: Session, probe_ids: Sequence[int]) -> Iterable[tuple[int, datetime, float]]:
+    """Every reading of these probes in order of probe and time, fetched as they are asked for."""
+    statement = text(
+        "SELECT probe_id, at, temp_c::float8 FROM reading WHERE probe_id = ANY(:ids) ORDER BY probe_id, at"
+    )
+    with session.get_bind().connect() as connection:  # type: ignore[union-attr]
+        rows = connection.execution_options(stream_results=True, yield_per=5000).execute(
+            statement, {"ids": list(probe_ids)}
+        )
+        for probe_id, at, temp_c in rows:
+            yield probe_id, at.astimezone(UTC), temp_c
+
+
 def newest(session: Session, probe_ids: Sequence[int]) -> dict[int, tuple[datetime, float]]:
     """Each probe's last reading: when, and °C."""
     statement = text(

@@ -70,7 +70,7 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .board import views as board
     from .cook import views as cook
     from .cookers import views as cookers
-    from .curves import views as curves
+    from .curves import downloads as curves
     from .day import views as day
     from .ledger import views as ledger
     from .logs import views as logs

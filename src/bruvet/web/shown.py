@@ -103,6 +103,10 @@ def number(value: float, kind: str) -> str:
             return f"{shown.step_text(value)}/h"
         case "heat":
             return f"{shown.step_text(value)}·h"
+        case "mass":
+            return shown.mass_text(value)
+        case "money":
+            return f"{value:.2f}".replace("-", "−")
         case "per-mass":
             per_lb = shown.mass == "lb"
             return f"{value * KG_PER_LB if per_lb else value:.0f} min/{shown.mass}".replace("-", "−")

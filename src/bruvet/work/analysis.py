@@ -24,16 +24,7 @@ from bruvet.core.trial.terms import CookerKind, Cut, Factor, TrialKind, term
 from bruvet.core.units import Units
 from bruvet.core.verdict.compose import ArmResult
 from bruvet.records.models import Arm, Event, Piece, Probe, Trial
-from bruvet.records.series import (
-    ROLLED_S,
-    Buckets,
-    Extent,
-    bucketed,
-    extents,
-    newest,
-    rolled,
-    seconds,
-)
+from bruvet.records.series import ROLLED_S, Buckets, Extent, bucketed, extents, how_many, newest, rolled, seconds
 
 from .calibrations import calibrations
 
@@ -151,6 +142,15 @@ class TrialFacts:
             until_min = np.inf if until_s is None else (until_s - began) / 60
             found[probe_id] = found[probe_id].corrected((from_s - began) / 60, until_min, how.offset_c, how.slope)
         return found
+
+    def few_enough(self, low_min: float, high_min: float, shifts_min: Mapping[str, float]) -> bool:
+        """Whether the readings between two minutes are few enough to be bucketed anew for one look."""
+        zeros = {
+            p.id: seconds(zero) + 60 * shifts_min.get(p.arm.letter, 0.0)
+            for p in self.trial.probes
+            if (zero := self.probe_zero(p)) is not None
+        }
+        return how_many(self.session, zeros, low_min, high_min) <= MOST_RAW
 
     @cached_property
     def _analysed(self) -> dict[int, Buckets]:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from bruvet.core.curves.heat import BANDS_C, LEVELS_C, REFERENCE_C
-from bruvet.core.curves.measures import Figure
+from bruvet.core.curves.measures import Figure, unknown
 from bruvet.core.units import Units
 from bruvet.web.access import units
 from bruvet.work.analysis import TrialFacts
@@ -21,6 +21,8 @@ UNIT_OF: Mapping[str, Callable[[Units], str]] = {
     "rate": lambda shown: f"{shown.degree}/h",
     "heat": lambda shown: f"{shown.degree}·h",
     "count": lambda shown: "",
+    "mass": lambda shown: shown.mass,
+    "money": lambda shown: "",
 }
 
 
@@ -53,11 +55,18 @@ def figure_table(facts: TrialFacts) -> list[tuple[str, list[FigureRow]]]:
         row("per weight", "per-mass", [m.per_kg for m in measures]),
         row("rest", "span", [m.rest for m in measures]),
     ]
+    longest = [max(m.stalls.stalls, key=lambda s: s.length_min, default=None) for m in measures]
+    none = unknown("no stall found")
+    depth = [
+        none if s is None else unknown("too little rise before it") if s.depth is None else Figure(s.depth)
+        for s in longest
+    ]
     stall = [
         row("onset", "span", [m.stall_onset for m in measures]),
         row("end", "span", [m.stall_end for m in measures]),
         row("length", "span", [m.stall_length for m in measures]),
         row("temperature", "temp", [m.stall_temp for m in measures]),
+        row("slowed by", "share", depth),
     ]
     wrap = [
         row("wrapped at", "span", [m.wrap_at for m in measures]),
@@ -94,10 +103,19 @@ def figure_table(facts: TrialFacts) -> list[tuple[str, list[FigureRow]]]:
         row("lids that told on it", "count", [Figure(float(len(h.lids))) for h in heat]),
         row("what they cost", "heat", [Figure(sum(lid.cost_c_h for lid in h.lids)) for h in heat]),
     ]
+    pit.append(row("back from a lid, median", "span", [h.lid_back for h in heat]))
     meat.append(row("carry-over", "step", [h.carry_over for h in heat]))
+    wrap.append(row("share of the cook wrapped", "share", [h.wrapped_share for h in heat]))
+    done = [
+        row("smoke time", "span", [h.smoke for h in heat]),
+        row("times spritzed", "count", [h.sprays for h in heat]),
+        row("looks", "count", [h.looks for h in heat]),
+        row("fuel weighed", "mass", [h.fuel_kg for h in heat]),
+        row("cost of meat and fuel weighed", "money", [h.cost for h in heat]),
+    ]
     return [
         ("Time from meat on", times), ("Longest stall", stall), ("Wrap", wrap), ("Rate of rise", bands),
-        ("Time at heat", at_heat), ("Pit", pit), ("Meat", meat),
+        ("Time at heat", at_heat), ("Pit", pit), ("Meat", meat), ("Smoke, visits, cost", done),
     ]  # fmt: skip
 
 
@@ -109,4 +127,6 @@ def csv_value(figure: Figure, kind: str) -> str:
         value = units().temp_shown(value)
     elif kind in ("step", "rate", "heat"):
         value = units().step_shown(value)
+    elif kind == "mass":
+        value = units().mass_shown(value)
     return f"{value:.4g}" if kind == "share" else f"{value:.2f}"

@@ -13,8 +13,13 @@
   };
   let chart, overview, full;
   let told = false;
+  let marking = false;
+  const view = window.bruvetView;
+  let raw = view.read().get("raw") === "1";
+  const hidden = new Set((view.read().get("hide") || "").split(".").filter(Boolean));
   const align = holder.dataset.align ? `align=${encodeURIComponent(holder.dataset.align)}&level=${encodeURIComponent(holder.dataset.level)}&` : "";
-  const asking = (query = "") => `${source}?${align}${told ? "told=1&" : ""}${query}`;
+  const asking = (query = "") => `${source}?${align}${told ? "told=1&" : ""}${raw ? "raw=1&" : ""}${query}`;
+  const axisWord = (value) => (overview.by_share ? `${Math.round(value)} %` : span(value));
 
   const trace = (context, marker, x, y, r) => {
     context.beginPath();
@@ -47,6 +52,25 @@
       c.font = `${12 * devicePixelRatio}px "Atkinson Next", sans-serif`;
       c.textAlign = "left";
       c.fillText(`stall ${stall.arm}`, left + 4 * devicePixelRatio, bbox.top + bbox.height - (6 + 15 * (stall.arm.charCodeAt(0) - 65)) * devicePixelRatio);
+    });
+    // Where a lid was open the pit's dip is the lid's.
+    c.globalAlpha = 1;
+    overview.lids.filter((l) => arms.has(l.arm)).forEach((lid) => {
+      const left = u.valToPos(lid.from, "x", true);
+      const right = u.valToPos(lid.to, "x", true);
+      c.fillStyle = armColour(lid.arm);
+      c.fillRect(left, bbox.top + bbox.height - 3 * devicePixelRatio, Math.max(right - left, 2), 3 * devicePixelRatio);
+    });
+    (holder.bruvetMarked || []).forEach((row) => {
+      const [left, right] = row.x.map((value) => u.valToPos(value, "x", true));
+      c.globalAlpha = 0.12;
+      c.fillStyle = armColour(row.letter);
+      c.fillRect(left, bbox.top, right - left, bbox.height);
+      c.globalAlpha = 1;
+      c.strokeStyle = armColour(row.letter);
+      c.setLineDash([4, 3]);
+      c.strokeRect(left, bbox.top, right - left, bbox.height);
+      c.setLineDash([]);
     });
     c.restore();
   };
@@ -106,6 +130,16 @@
         if (place === 1) { c.fillStyle = paint("--on-arm"); c.fillText(s.arm, x, y + (s.marker === "triangle" ? 2 : 0.5) * dpr); }
       });
     });
+    (overview.aside || []).filter((a) => arms.has(a.arm)).forEach((a) => {
+      const x = u.valToPos(a.at, "x", true);
+      const y = u.valToPos(a.temp, "y", true);
+      c.strokeStyle = armColour(a.arm);
+      c.lineWidth = dpr;
+      c.beginPath();
+      c.moveTo(x - 3 * dpr, y - 3 * dpr); c.lineTo(x + 3 * dpr, y + 3 * dpr);
+      c.moveTo(x + 3 * dpr, y - 3 * dpr); c.lineTo(x - 3 * dpr, y + 3 * dpr);
+      c.stroke();
+    });
     overview.spots.filter((s) => arms.has(s.arm)).forEach((spot) => {
       c.strokeStyle = armColour(spot.arm);
       c.lineWidth = 2 * dpr;
@@ -135,8 +169,27 @@
       if (!answer.ok || mine !== stripAsked) return;
       stripHolder.innerHTML = await answer.text();
       stripHolder.dataset.aligned = "1";
+      markStrip();
     }, 120);
   };
+
+  // The marked stretch over the strip, in the canvas's own pixels.
+  const markStrip = () => {
+    if (!stripHolder || !chart) return;
+    stripHolder.querySelectorAll(".strip-marked").forEach((old) => old.remove());
+    const frame = stripHolder.getBoundingClientRect();
+    const over = chart.over.getBoundingClientRect();
+    (holder.bruvetMarked || []).forEach((row) => {
+      const [left, right] = row.x.map((value) => Math.min(over.width, Math.max(0, chart.valToPos(value, "x"))));
+      const mark = document.createElement("span");
+      mark.className = `strip-marked arm-${row.letter}`;
+      mark.style.left = `${over.left - frame.left + left}px`;
+      mark.style.width = `${Math.max(right - left, 1)}px`;
+      stripHolder.append(mark);
+    });
+  };
+  holder.addEventListener("bruvet:marked", () => { if (chart) chart.redraw(false); markStrip(); });
+  holder.addEventListener("bruvet:marking", (event) => { marking = event.detail; if (chart) chart.cursor.drag.setScale = !marking; });
 
   let asked = 0;
   const refine = () => {
@@ -144,6 +197,7 @@
     asked += 1;
     const mine = asked;
     const whole = min <= full[0] + 0.01 && max >= full[1] - 0.01;
+    view.set(whole ? { from: null, to: null } : { from: min.toFixed(2), to: max.toFixed(2) });
     setTimeout(async () => {
       if (mine !== asked || !chart) return;
       const answer = whole ? overview : await (await fetch(asking(`from=${min}&to=${max}`))).json();
@@ -180,7 +234,7 @@
       if (s.told) return;
       const button = document.createElement("button");
       button.type = "button";
-      button.setAttribute("aria-pressed", "true");
+      button.setAttribute("aria-pressed", String(!hidden.has(String(s.id))));
       // The arm's letter hides and shows its meat, with shift its pit; further probes have the mouse only.
       const key = s.pit ? s.arm : s.arm.toLowerCase();
       if (!keyBox.querySelector(`[data-key="${key}"]`)) {
@@ -205,6 +259,8 @@
         const show = button.getAttribute("aria-pressed") !== "true";
         button.setAttribute("aria-pressed", String(show));
         chart.setSeries(i + 1, { show });
+        hidden[show ? "delete" : "add"](String(s.id));
+        view.set({ hide: [...hidden].join(".") });
         if (!s.pit) overview.series.forEach((other, n) => { if (other.told && other.arm === s.arm) chart.setSeries(n + 1, { show }); });
       });
       keyBox.append(button);
@@ -226,6 +282,7 @@
     label: s.label,
     stroke: s.told && s.told !== "middle" ? `${armColour(s.arm)}55` : armColour(s.arm),
     width: s.told ? (s.told === "middle" ? 1.6 : 0.8) : s.pit ? 1.1 : 2.6,
+    show: !hidden.has(String(s.id)),
     dash: s.told && s.told !== "middle" ? [] : s.dash,
     spanGaps: told || (overview.x.length > 0 && s.values.filter((v) => v !== null).length < overview.x.length * 0.7),
     points: { show: false },
@@ -248,10 +305,68 @@
     alignStrip();
   });
 
+  const selected = (u) => {
+    if (!marking || u.select.width < 4) return;
+    const ends = [u.posToVal(u.select.left, "x"), u.posToVal(u.select.left + u.select.width, "x")];
+    u.setSelect({ left: 0, width: 0, top: 0, height: 0 }, false);
+    holder.dispatchEvent(new CustomEvent("bruvet:drag", { detail: ends }));
+  };
+
+  // The canvas as a file: white paper, the title, the key, the curves.
+  const png = document.querySelector("[data-png]");
+  png.addEventListener("click", () => {
+    const from = holder.querySelector("canvas");
+    const dpr = devicePixelRatio;
+    const head = 56 * dpr;
+    const sheet = document.createElement("canvas");
+    sheet.width = from.width;
+    sheet.height = from.height + head;
+    const c = sheet.getContext("2d");
+    c.fillStyle = paint("--sheet");
+    c.fillRect(0, 0, sheet.width, sheet.height);
+    c.fillStyle = paint("--ink");
+    c.font = `700 ${17 * dpr}px "Atkinson Next", sans-serif`;
+    c.fillText(holder.dataset.title, 12 * dpr, 22 * dpr);
+    c.font = `${12 * dpr}px "Atkinson Next", sans-serif`;
+    let x = 12 * dpr;
+    overview.series.forEach((s, i) => {
+      if (s.told || !chart.series[i + 1].show) return;
+      c.strokeStyle = armColour(s.arm);
+      c.lineWidth = (s.pit ? 1.2 : 2.6) * dpr;
+      c.setLineDash(s.dash.map((d) => d * dpr));
+      c.beginPath(); c.moveTo(x, 40 * dpr); c.lineTo(x + 30 * dpr, 40 * dpr); c.stroke();
+      c.setLineDash([]);
+      c.fillText(s.label, x + 36 * dpr, 44 * dpr);
+      x += 52 * dpr + c.measureText(s.label).width;
+    });
+    c.drawImage(from, 0, head);
+    sheet.toBlob((blob) => {
+      const link = document.createElement("a");
+      link.href = URL.createObjectURL(blob);
+      link.download = "curves.png";
+      link.click();
+      setTimeout(() => URL.revokeObjectURL(link.href), 5000);
+    }, "image/png");
+  });
+
+  const rawButton = document.querySelector("[data-raw-button]");
+  rawButton.setAttribute("aria-pressed", String(raw));
+  rawButton.addEventListener("click", async () => {
+    raw = !raw;
+    rawButton.setAttribute("aria-pressed", String(raw));
+    view.set({ raw: raw ? "1" : null });
+    chart.destroy();
+    chart = null;
+    delete holder.dataset.ready;
+    await draw();
+  });
+
   const draw = async () => {
     overview = await (await fetch(asking())).json();
     if (!overview.series.length) { holder.textContent = "No readings to draw."; return; }
     full = [Math.min(0, overview.x[0]), overview.x[overview.x.length - 1]];
+    holder.dataset.degree = overview.degree;
+    const part = view.pair("from", "to");
     const axis = { stroke: paint("--soft"), grid: { stroke: paint("--line"), width: 1 }, ticks: { stroke: paint("--line") }, font: '12px "Atkinson Next", sans-serif' };
     const options = {
       width: holder.clientWidth,
@@ -259,19 +374,23 @@
       padding: [38, 8, 0, 0],
       scales: { x: { time: false, range: (u, min, max) => [min, max] } },
       axes: [
-        { ...axis, values: (u, ticks) => ticks.map(span), incrs: [1, 2, 5, 10, 15, 30, 60, 120, 180, 240, 360] },
+        { ...axis, values: (u, ticks) => ticks.map(axisWord), incrs: overview.by_share ? [1, 2, 5, 10, 20, 25, 50] : [1, 2, 5, 10, 15, 30, 60, 120, 180, 240, 360] },
         { ...axis, values: (u, ticks) => ticks.map((t) => `${t}${overview.degree}`), size: 62 },
       ],
-      cursor: { drag: { x: true, y: false, dist: 6 }, points: { size: 7 } },
+      cursor: { drag: { x: true, y: false, dist: 6, setScale: !marking }, points: { size: 7 } },
       legend: { show: false },
       series: [{}, ...overview.series.map(line)],
       bands: bands(),
-      hooks: { drawAxes: [drawUnder], draw: [drawOver], setCursor: [showValues], setScale: [(u, key) => { if (key === "x" && chart) { refine(); alignStrip(); } }] },
+      hooks: { drawAxes: [drawUnder], draw: [drawOver], setCursor: [showValues], setSelect: [selected], setScale: [(u, key) => { if (key === "x" && chart) { refine(); alignStrip(); } }] },
     };
     buildKey();
     chart = new uPlot(options, table(overview), holder);
+    if (part) chart.setScale("x", { min: Math.max(part[0], full[0]), max: Math.min(part[1], full[1]) });
     holder.dataset.ready = "1";
-    toldButton.hidden = false;
+    toldButton.hidden = overview.by_share;
+    rawButton.hidden = false;
+    png.hidden = false;
+    document.dispatchEvent(new CustomEvent("bruvet:drawn"));
     const when = document.querySelector(".event-form [name=when]");
     chart.over.addEventListener("click", () => {
       if (chart.cursor.idx == null || !when) return;

@@ -1,0 +1,157 @@
+"""The curves to take away: every picture's numbers as CSV, the readings, the figures, and the canvas as SVG."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+import re
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import numpy as np
+from flask import Response, abort, render_template, request
+
+from bruvet.core.curves.align import LEVELS_C as LAG_LEVELS_C
+from bruvet.core.curves.compare import RATE_LEVELS_C, minus, pit_distribution, rate_by_temperature
+from bruvet.core.trial.terms import ARM_LOOKS
+from bruvet.records.models import Trial
+from bruvet.records.series import each_reading
+from bruvet.web.access import units
+from bruvet.web.database import db, trial_or_404
+from bruvet.web.trial_page import facts_of
+from bruvet.work.analysis import arm_name
+
+from .blueprint import blueprint
+from .canvas import overlays_of, series_of
+from .lay import asked_lay
+from .picture import Given, draw, series_given
+from .table import UNIT_OF, csv_value, figure_table
+from .views import asked_span, asked_thresholds, lags_of, shifts_of
+
+Cell = str | float
+
+
+def _named(trial: Trial, what: str, kind: str) -> dict[str, str]:
+    name = re.sub(r"[^A-Za-z0-9]+", "-", trial.title).strip("-").lower() or "trial"
+    return {"Content-Disposition": f'attachment; filename="{name}-{what}.{kind}"'}
+
+
+def _csv(trial: Trial, what: str, rows: Iterable[Sequence[Any]]) -> Response:
+    sink = io.StringIO()
+    csv.writer(sink).writerows(rows)
+    return Response(sink.getvalue(), mimetype="text/csv", headers=_named(trial, what, "csv"))
+
+
+def _cell(value: float | None, places: int = 2) -> str:
+    return "" if value is None or not math.isfinite(value) else f"{value:.{places}f}"
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/figures.csv")
+def figures(trial_id: int) -> Response:
+    """The table as CSV, in the person's units, for whoever wants to redo the sums."""
+    trial = trial_or_404(trial_id)
+    thresholds, _, _ = asked_thresholds(trial)
+    facts = facts_of(trial, thresholds)
+    names = {arm.letter: arm_name(arm) for arm in trial.arms}
+    rows: list[list[str]] = [["group", "figure", "unit", *[f"{p.name} {names[p.arm.letter]}" for p in facts.pieces]]]
+    for group, lines in figure_table(facts):
+        for row in lines:
+            values = [csv_value(figure, row.kind) for figure in row.figures]
+            rows.append([group, row.label, UNIT_OF[row.kind](facts.units), *values])
+    return _csv(trial, "figures", rows)
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/<key>.csv")
+def picture_csv(trial_id: int, key: str) -> Response:
+    """The numbers behind one picture: `lag`, `minus`, `rate` or `pit`; or `series`, what the canvas draws."""
+    trial = trial_or_404(trial_id)
+    facts, shown = facts_of(trial), units()
+    cooks = [facts.cooks[piece.id] for piece in facts.pieces]
+    rows: list[list[str]]
+    if key == "lag":
+        lags = lags_of(facts)
+        rows = [[f"inside {shown.degree}", *[f"{p.name} behind {cooks[0].name}, min" for p, _, _ in lags]]]
+        for row, level in enumerate(LAG_LEVELS_C):
+            rows.append([_cell(shown.temp_shown(float(level)), 1), *[_cell(one.minutes[row]) for _, one, _ in lags]])
+    elif key == "minus" and len(cooks) > 1:
+        shifts = shifts_of(facts, asked_lay(facts))
+        found = [minus(c, cooks[0], s - shifts[0]) for c, s in zip(cooks[1:], shifts[1:], strict=True)]
+        rows = [["min", *[f"{c.name} less {cooks[0].name}, {shown.degree}" for c in cooks[1:]]]]
+        minutes = max((one.x.tolist() for one in found), key=len)
+        for i, minute in enumerate(minutes):
+            steps = [shown.step_shown(float(one.y[i])) if i < len(one.y) else None for one in found]
+            rows.append([_cell(minute, 1), *[_cell(value) for value in steps]])
+    elif key == "rate":
+        curves = [rate_by_temperature(cook) for cook in cooks]
+        rows = [[f"inside {shown.degree}", *[f"{c.name}, {shown.degree}/h" for c in cooks]]]
+        for i, level in enumerate(RATE_LEVELS_C):
+            rates = [_cell(shown.step_shown(float(one.y[i]))) for one in curves]
+            rows.append([_cell(shown.temp_shown(float(level)), 1), *rates])
+    elif key == "pit":
+        shares = [pit_distribution(cook) for cook in cooks]
+        rows = [[f"pit {shown.degree}", *[f"{c.name}, share of time" for c in cooks]]]
+        for level in np.unique(np.concatenate([one.x for one in shares])) if shares else ():
+            values = [float(one.y[one.x == level].sum()) for one in shares]
+            rows.append([_cell(shown.temp_shown(float(level)), 1), *[_cell(value, 5) for value in values]])
+    elif key == "series":
+        rows = _series_rows(trial)
+    else:
+        abort(404)
+    kept = [row for row in rows[1:] if any(row[1:])]
+    return _csv(trial, key, [rows[0], *kept])
+
+
+def _series_rows(trial: Trial) -> list[list[str]]:
+    facts = facts_of(trial)
+    lay, bounds = asked_lay(facts), asked_span("from", "to")
+    low, high = bounds or (None, None)
+    found = series_of(facts, lay, low, high, [], bool(request.args.get("raw")))
+    hidden = set(request.args.get("hide", "").split("."))
+    series = [one for one in found["series"] if str(one["id"]) not in hidden]
+    axis = "% of the cook" if lay.by_share else "min"
+    rows = [[axis, *[f"{one['label']}, {units().degree}" for one in series]]]
+    for i, x in enumerate(found["x"]):
+        if bounds is None or bounds[0] <= x <= bounds[1]:
+            rows.append([_cell(x, 3), *[_cell(one["values"][i]) for one in series]])
+    return rows
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/readings.csv")
+def readings(trial_id: int) -> Response:
+    """Every reading as it came, uncalibrated and uncleaned: probe, UTC, °C; sent as they are read."""
+    trial = trial_or_404(trial_id)
+    labels = {probe.id: probe.label for probe in trial.probes}
+    session = db()
+
+    def lines() -> Iterable[str]:
+        yield "probe,at_utc,temp_c\r\n"
+        for probe_id, at, temp_c in each_reading(session, list(labels)):
+            yield f'"{labels[probe_id].replace(chr(34), chr(34) * 2)}",{at:%Y-%m-%dT%H:%M:%S.%fZ},{temp_c:.3f}\r\n'
+
+    return Response(lines(), mimetype="text/csv", headers=_named(trial, "readings", "csv"))
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/picture.svg")
+def canvas_svg(trial_id: int) -> Response:
+    """The canvas as one SVG that stands by itself, with the same part, lay and probes as the address says."""
+    trial = trial_or_404(trial_id)
+    facts = facts_of(trial)
+    lay, bounds = asked_lay(facts), asked_span("from", "to")
+    low, high = bounds or (None, None)
+    found = series_of(facts, lay, low, high, [], bool(request.args.get("raw")))
+    hidden = set(request.args.get("hide", "").split("."))
+    given: list[Given] = series_given(found, hidden, units())
+    axis = "share" if lay.by_share else "time"
+    picture = draw("canvas", trial.title, "", axis, given, units(), "temp", size=(1200.0, 560.0), span=bounds)
+    if picture is None:
+        abort(404)
+    over = overlays_of(facts, lay)
+    scale = (picture.right - picture.left) / (picture.high - picture.low)
+    events = [
+        (round(picture.left + (e["at"] - picture.low) * scale, 1), e, list(ARM_LOOKS).index(e["arm"]))
+        for e in over["events"]
+        if picture.low <= e["at"] <= picture.high
+    ]
+    body = render_template("curves/picture.svg", p=picture, trial=trial, events=events)
+    return Response(body, mimetype="image/svg+xml", headers=_named(trial, "curves", "svg"))
