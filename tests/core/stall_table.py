@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 import ruptures
+
 from bruvet.core.curves.findings import StallReport, StallRule
 from bruvet.core.curves.stall import find_stalls
 
@@ -46,7 +47,9 @@ def rival(penalty: float, grid_min: float, jump: int) -> Callable[[Planted], Spa
         known = np.isfinite(curve.meat_c)
         grid = np.arange(curve.t_min[known][0], curve.t_min[known][-1], grid_min)
         level = np.interp(grid, curve.t_min[known], curve.meat_c[known])
-        breaks = ruptures.BottomUp(model="clinear", min_size=6, jump=jump).fit(level.reshape(-1, 1)).predict(pen=penalty)
+        breaks = (
+            ruptures.BottomUp(model="clinear", min_size=6, jump=jump).fit(level.reshape(-1, 1)).predict(pen=penalty)
+        )
         flat: Spans = []
         edges = [0, *breaks[:-1], len(grid) - 1]
         for low, high in zip(edges[:-1], edges[1:], strict=True):

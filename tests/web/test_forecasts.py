@@ -14,7 +14,8 @@ from bruvet.core.units import Units
 from bruvet.records.models import Event, LessonRow, Trial
 from bruvet.work import demo, demo_running
 from bruvet.work.analysis import TrialFacts
-from bruvet.work.forecasts import cooked_case, explained, from_now, learn_from, learned_for, planned_case, to_learn_from
+from bruvet.work.forecasts import cooked_case, from_now, learn_from, learned_for, planned_case, to_learn_from
+from bruvet.work.why import why
 from made import ON, make_trial
 
 
@@ -103,7 +104,7 @@ def test_the_gap_between_two_arms_is_split_into_what_is_known(engine) -> None:
         trial = session.scalars(select(Trial).where(Trial.title.like("Pork collar: foil or nothing"))).one()
         facts = TrialFacts(session, trial, Units())
         a, b = facts.pieces
-        found = explained(facts, a, b)
+        found = why(facts, a, b).found
         assert found is not None
         worth = {part.what: part.minutes for part in found.parts}
         assert worth["wrap"] > 30, "bare took longer"

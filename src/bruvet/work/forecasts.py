@@ -19,7 +19,6 @@ from bruvet.core.trial.terms import RestKind, WrapRule
 from bruvet.core.twin.case import BadCase, Case, Rest, checked
 from bruvet.core.twin.draws import DIMENSIONS, INDEX, SPREAD, standard
 from bruvet.core.twin.during import condition
-from bruvet.core.twin.explain import Explained, explain
 from bruvet.core.twin.forecast import crossing, forecast, run_of
 from bruvet.core.twin.learn import Learned, Lesson, learn, lesson
 from bruvet.core.twin.whatif import Option, Tried, what_if
@@ -141,7 +140,7 @@ def cooked_case(facts: TrialFacts, piece: Piece, until_min: float | None = None)
     )
     case = replace(
         plan,
-        pit_c=_pit_steps(cook.pit_t_min, cook.pit_c, last) or plan.pit_c,
+        pit_c=pit_steps(cook.pit_t_min, cook.pit_c, last) or plan.pit_c,
         wraps=wraps or (() if pulled is not None else plan.wraps),
         wrap_at_c=None if wraps or pulled is not None else plan.wrap_at_c,
         # The pit's own readings hold the dips of the lid already.
@@ -152,7 +151,7 @@ def cooked_case(facts: TrialFacts, piece: Piece, until_min: float | None = None)
     return _usable(case)
 
 
-def _pit_steps(t_min: np.ndarray, pit_c: np.ndarray, last: float) -> tuple[tuple[float, float], ...]:
+def pit_steps(t_min: np.ndarray, pit_c: np.ndarray, last: float) -> tuple[tuple[float, float], ...]:
     """The pit's readings as steps of a quarter of an hour."""
     known = np.isfinite(pit_c) & (t_min >= 0) & (t_min <= last)
     if known.sum() < 2:
@@ -255,16 +254,6 @@ def cooker_words(lessons: list[Lesson], cooker: Cooker, units: Units) -> str:
     apart = f"{step} {'hotter' if offset > 0 else 'cooler'} than" if abs(offset) >= 0.5 else "as warm as"
     pieces = f"{count} piece{'' if count == 1 else 's'}"
     return f"From {pieces}: heat {stronger} its kind's; the air at the meat {apart} the pit reads."
-
-
-def explained(facts: TrialFacts, first: Piece, second: Piece) -> Explained | None:
-    """Why the second piece took longer or shorter than the first, by what is recorded of both."""
-    cases = [cooked_case(facts, piece) for piece in (first, second)]
-    totals = [facts.measures[piece.id].total.value for piece in (first, second)]
-    if cases[0] is None or cases[1] is None:
-        return None
-    gap = totals[1] - totals[0] if totals[0] is not None and totals[1] is not None else None
-    return explain(replace(cases[0], readings=()), replace(cases[1], readings=()), gap)
 
 
 @dataclass(frozen=True)

@@ -64,10 +64,10 @@ def test_an_option_replaces_what_was_planned_of_the_same_thing() -> None:
 def test_the_parts_of_a_difference_add_up() -> None:
     second = replace(SHOULDER, mass_kg=4.2, pit_c=((0.0, 125.0),), wraps=((300.0, "foil"),), start_c=8.0)
     found = explain(SHOULDER, second, observed_min=-60.0)
-    assert {part.what for part in found.parts} == {"size", "pit", "wrap", "start temperature"}
+    assert {part.what for part in found.parts} == {"weight and thickness", "pit", "wrap", "start temperature"}
     assert sum(part.minutes for part in found.parts) == pytest.approx(found.modelled_min, abs=1e-6)
     worth = {part.what: part.minutes for part in found.parts}
-    assert worth["size"] > 0 > worth["pit"]
+    assert worth["weight and thickness"] > 0 > worth["pit"]
     assert worth["wrap"] < 0
     assert found.unexplained_min == pytest.approx(-60.0 - found.modelled_min)
 

@@ -24,7 +24,8 @@ from bruvet.web.shown import clock, number
 from bruvet.web.strip import Frame, draw
 from bruvet.web.trial_page import facts_of, trial_page
 from bruvet.work.analysis import TrialFacts
-from bruvet.work.forecasts import explained, from_now
+from bruvet.work.forecasts import from_now
+from bruvet.work.why import why as why_of
 
 from .blueprint import blueprint
 from .canvas import overlays_of, series_of, told_before, told_words
@@ -39,6 +40,7 @@ from .picture import (
     rate_picture,
     small_pictures,
 )
+from .steps import steps_of
 from .table import figure_table
 
 MOST_OWN = 6
@@ -221,8 +223,9 @@ def why(trial_id: int) -> str:
     """What each known difference between the first piece and the others is worth, by the twin."""
     trial = trial_or_404(trial_id)
     facts = facts_of(trial)
-    found = [(piece, explained(facts, facts.pieces[0], piece)) for piece in facts.pieces[1:]]
-    return render_template("curves/why.html", trial=trial, first=facts.pieces[0], found=found)
+    found = [(piece, why_of(facts, facts.pieces[0], piece)) for piece in facts.pieces[1:]]
+    charts = {piece.id: steps_of(one) for piece, one in found if one is not None}
+    return render_template("curves/why.html", trial=trial, first=facts.pieces[0], found=found, charts=charts)
 
 
 @blueprint.get("/trials/<int:trial_id>/curves/now")
