@@ -9,6 +9,7 @@ from __future__ import annotations
 import sys
 import time
 from collections.abc import Callable, Iterator
+from itertools import pairwise
 
 import numpy as np
 import ruptures
@@ -52,7 +53,7 @@ def rival(penalty: float, grid_min: float, jump: int) -> Callable[[Planted], Spa
         )
         flat: Spans = []
         edges = [0, *breaks[:-1], len(grid) - 1]
-        for low, high in zip(edges[:-1], edges[1:], strict=True):
+        for low, high in pairwise(edges):
             if high - low < 3:
                 continue
             slope = np.polyfit(grid[low:high], level[low:high], 1)[0] * 60

@@ -11,6 +11,7 @@ from bruvet.core.curves.measures import Cook
 from bruvet.core.trial.terms import Factor, TrialKind
 from bruvet.core.twin.explain import Explained, PitRun, Share, Steps, explain
 from bruvet.core.units import span_words
+from bruvet.core.verdict.compose import USUAL_SPREAD_SHARE
 from bruvet.records.models import Piece
 
 from .analysis import TrialFacts, factor_label
@@ -25,8 +26,6 @@ PARTS_OF: dict[str, tuple[str, ...]] = {
     Factor.COOK_TIME: ("done temperature",),
 }
 SMALLEST_MIN = 4.0
-# Usual spread between like pieces, as a share of the time (common practice, no source).
-LIKE_PIECES = 0.08
 
 
 @dataclass(frozen=True)
@@ -100,9 +99,8 @@ def _sentences(facts: TrialFacts, first: Piece, second: Piece, found: Explained,
     low, high = (band.p10, band.p90) if band is not None else (None, None)
     span = f" (four in five: {_signed(low)} to {_signed(high)})" if low is not None and high is not None else ""
     # By the draws alone zero may lie outside; like pieces differ by some eight in a hundred besides.
-    sure = (
-        low is not None and high is not None and (low > 0 or high < 0) and abs(rest) > 0.08 * abs(_total(facts, first))
-    )
+    usual = USUAL_SPREAD_SHARE * (facts.measures[first.id].total.value or 0.0)
+    sure = low is not None and high is not None and (low > 0 or high < 0) and abs(rest) > usual
     if tested:
         part = tested[0]
         closing = (
