@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import statistics
 import time
 from collections.abc import Callable
 from dataclasses import replace
@@ -17,25 +16,12 @@ from bruvet.records.store import migrate, open_engine
 
 from . import Refusal
 from .board_bench import bench_board
+from .measuring import beside, timed
 from .packages import say
+from .scale_bench import bench_curves, bench_ingest, bench_shelf
 from .serving import throwaway_cluster
 
 FloatArray = NDArray[np.float64]
-
-
-def timed(work: Callable[[], object], runs: int = 3) -> float:
-    """Median seconds of a few runs."""
-    found = []
-    for _ in range(runs):
-        begin = time.perf_counter()
-        work()
-        found.append(time.perf_counter() - begin)
-    return statistics.median(found)
-
-
-def beside(name: str, what: str, ours_s: float, other: str, other_s: float) -> None:
-    """Print one measurement beside its rival and their ratio."""
-    say(f"{name:8} {what} {ours_s:8.3f} s | {other} {other_s:8.3f} s | ratio {ours_s / other_s:.3g}")
 
 
 def bench_import(engine: Engine) -> None:
@@ -75,54 +61,6 @@ def bench_import(engine: Engine) -> None:
     plain = time.perf_counter() - started
     raw.close()
     beside("import", "1,000,000 rows from CSV", ours, "plain COPY of the same rows", plain)
-
-
-def bench_curves(engine: Engine) -> None:
-    """The curves page's data and figures for 2 arms, 3 probes each, 14 h at one reading a second."""
-    from bruvet.core.units import Units
-    from bruvet.records.models import Arm, Event, Piece, Probe, Trial
-    from bruvet.records.series import moment, save_readings
-    from bruvet.work.analysis import TrialFacts
-
-    seconds_long = 14 * 3600
-    begin = datetime.fromisoformat("2026-06-02T05:30:00+00:00").timestamp()
-    at = begin + np.arange(seconds_long, dtype=float)
-    with Session(engine) as session:
-        trial = Trial(title="Bench curves", question="?", factor="wrap", cook_date=date(2026, 6, 2), tz="UTC")
-        trial.arms = [Arm(letter=a, pieces=[Piece(cut="other", number=1)]) for a in "AB"]
-        session.add(trial)
-        session.flush()
-        series = []
-        for arm in trial.arms:
-            trial.events.append(Event(arm_id=arm.id, kind="meat-on", at=moment(begin)))
-            for place, piece_id in (("grate", None), ("thick end", arm.pieces[0].id), ("thin end", arm.pieces[0].id)):
-                probe = Probe(trial_id=trial.id, arm_id=arm.id, piece_id=piece_id, place=place)
-                session.add(probe)
-                session.flush()
-                curve = (
-                    110.0
-                    if piece_id is None
-                    else np.interp(at - begin, [0, 18000, 30000, seconds_long], [4, 68, 70, 95])
-                )
-                series.append((probe.id, at, curve + np.random.default_rng(1).normal(0, 0.3, seconds_long)))
-        save_readings(session, series)
-        session.commit()
-        session.execute(text("ANALYZE reading"))
-
-        def page() -> None:
-            facts = TrialFacts(session, trial, Units())
-            _ = facts.measures
-            facts.buckets(60.0)
-
-        def fetch_all() -> None:
-            ids = [probe.id for probe in trial.probes]
-            session.execute(
-                text("SELECT probe_id, at, temp_c FROM reading WHERE probe_id = ANY(:ids) ORDER BY 1, 2"),
-                {"ids": ids},
-            ).all()
-
-        ours, plain = timed(page), timed(fetch_all)
-    beside("curves", f"{6 * seconds_long:,} readings to figures", ours, "fetching the raw rows alone", plain)
 
 
 def bench_stall(engine: Engine) -> None:
@@ -187,19 +125,30 @@ BENCHES: dict[str, Callable[[Engine], None]] = {
     "curves": bench_curves,
     "stall": bench_stall,
     "twin": bench_twin,
+    "ingest": bench_ingest,
     "board": bench_board,
 }
+# Long ones, only when they are asked for.
+ASKED_FOR = {"shelf": bench_shelf}
+# What is measured of durable writes needs a cluster that makes them so.
+DURABLE = {"ingest"}
 
 
 def run_benches(names: list[str]) -> None:
     """Run all benches, or those named."""
-    unknown = [name for name in names if name not in BENCHES]
+    known = BENCHES | ASKED_FOR
+    unknown = [name for name in names if name not in known]
     if unknown:
-        raise Refusal(f"no bench is called {unknown[0]}; there are {', '.join(BENCHES)}")
-    with throwaway_cluster() as cluster:
-        cluster.ensure_database("bench")
-        migrate(cluster.url("bench"))
-        engine = open_engine(cluster.url("bench"))
-        for name in names or BENCHES:
-            BENCHES[name](engine)
-        engine.dispose()
+        raise Refusal(f"no bench is called {unknown[0]}; there are {', '.join(known)}")
+    asked = names or list(BENCHES)
+    for durable in (False, True):
+        mine = [name for name in asked if (name in DURABLE) == durable]
+        if not mine:
+            continue
+        with throwaway_cluster(durable) as cluster:
+            cluster.ensure_database("bench")
+            migrate(cluster.url("bench"))
+            engine = open_engine(cluster.url("bench"))
+            for name in mine:
+                known[name](engine)
+            engine.dispose()

@@ -103,13 +103,13 @@ def database(name: str) -> Iterator[str]:
 
 
 @contextmanager
-def throwaway_cluster() -> Iterator[Cluster]:
+def throwaway_cluster(durable: bool = False) -> Iterator[Cluster]:
     """A cluster of its own that is gone afterwards: for tests, shots and benches."""
     folder = home() / f"throwaway-{os.getpid()}"
     cluster = Cluster(folder, ensure_postgresql())
     try:
         cluster.make()
-        cluster.start(durable=False)
+        cluster.start(durable=durable)
         yield cluster
     finally:
         if cluster.data.exists():

@@ -24,6 +24,7 @@ OPEN_ENDPOINTS = {
     "account.welcome",
     "healthz",
     "api.readings",
+    "api.series",
     "api.described",
     "board.worker",
     "account.invited",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from functools import cached_property
+from functools import cached_property, partial
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -27,6 +27,7 @@ from bruvet.records.models import Arm, Event, Piece, Probe, Trial
 from bruvet.records.series import ROLLED_S, Buckets, Extent, bucketed, extents, how_many, newest, rolled, seconds
 
 from .calibrations import calibrations
+from .kept import digest, digest_of, kept
 
 # More raw readings than this are not bucketed anew for one look; the roll-up is shown.
 MOST_RAW = 300_000
@@ -193,7 +194,8 @@ class TrialFacts:
                 TakenBack(one["kind"], (one["from"] - began) / 60, (one["until"] - began) / 60)
                 for one in probe.taken_back
             )
-            out[probe.id] = clean(buckets.minute, buckets.mean_c, taken_back=back)
+            t, y = buckets.minute, buckets.mean_c
+            out[probe.id] = kept(digest("clean", t, y, back), partial(clean, t, y, taken_back=back))
         return out
 
     def _cook(self, piece: Piece) -> Cook:
@@ -245,13 +247,26 @@ class TrialFacts:
         return (said["from"] - seconds(zero)) / 60, (said["until"] - seconds(zero)) / 60
 
     @cached_property
+    def _digests(self) -> dict[int, bytes]:
+        return {piece_id: digest_of(cook) for piece_id, cook in self.cooks.items()}
+
+    @cached_property
     def heat(self) -> dict[int, HeatMeasures]:
-        return {piece_id: heat_measures(cook) for piece_id, cook in self.cooks.items()}
+        return {
+            piece_id: kept(digest("heat", self._digests[piece_id]), partial(heat_measures, cook))
+            for piece_id, cook in self.cooks.items()
+        }
 
     @cached_property
     def measures(self) -> dict[int, Measures]:
         wanted = tuple(dict.fromkeys((*DEFAULT_THRESHOLDS_C, *self.thresholds_c)))
-        return {piece_id: measure(cook, wanted, self.units) for piece_id, cook in self.cooks.items()}
+        units = self.units
+        return {
+            piece_id: kept(
+                digest("measure", self._digests[piece_id], wanted, units), partial(measure, cook, wanted, units)
+            )
+            for piece_id, cook in self.cooks.items()
+        }
 
     @property
     def last_min(self) -> float:

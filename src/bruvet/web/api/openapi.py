@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from bruvet.work.stations import HIGHEST_C, LOWEST_C, MOST_ITEMS
+from bruvet.work.stations import HIGHEST_C, LOWEST_C, MOST_ITEMS, MOST_STRETCHES
 
 PROBLEM = {
     "description": "What is wrong and how to mend it, as in RFC 9457",
@@ -14,7 +14,7 @@ PROBLEM = {
 
 def document() -> dict[str, Any]:
     """The whole description."""
-    reading = {
+    reading: dict[str, Any] = {
         "type": "object",
         "required": ["channel", "at", "temp_c"],
         "properties": {
@@ -78,12 +78,50 @@ def document() -> dict[str, Any]:
             **dict.fromkeys(("400", "401", "413", "415", "422", "429"), PROBLEM),
         },
     }
+    stretch = {
+        "type": "object",
+        "required": ["channel", "from", "temp_c"],
+        "properties": {
+            "channel": reading["properties"]["channel"],
+            "from": {"type": "string", "format": "date-time", "description": "Of the first reading, with its zone"},
+            "step_s": {"type": "number", "description": "Seconds from reading to reading"},
+            "offset_s": {
+                "type": "array",
+                "items": {"type": "number"},
+                "description": "In place of step_s: each reading's seconds after `from`",
+            },
+            "temp_c": {"type": "array", "items": {"type": ["number", "null"]}, "minItems": 1},
+        },
+    }
+    stretches = {
+        "type": "object",
+        "required": ["series"],
+        "properties": {
+            "series": {"type": "array", "maxItems": MOST_STRETCHES, "items": {"$ref": "#/components/schemas/Stretch"}}
+        },
+    }
+    post_series = post | {
+        "operationId": "takeSeries",
+        "summary": "Deliver whole stretches of readings, one channel each",
+        "requestBody": {
+            "required": True,
+            "content": {"application/json": {"schema": {"$ref": "#/components/schemas/Stretches"}}},
+        },
+    }
+    schemas = {
+        "Reading": reading,
+        "Batch": batch,
+        "Stretch": stretch,
+        "Stretches": stretches,
+        "Taken": taken,
+        "Problem": problem,
+    }
     return {
         "openapi": "3.1.0",
         "info": {"title": "Bruvet: readings in", "version": "1"},
-        "paths": {"/api/v1/readings": {"post": post}},
+        "paths": {"/api/v1/readings": {"post": post}, "/api/v1/series": {"post": post_series}},
         "components": {
             "securitySchemes": {"station": {"type": "http", "scheme": "bearer"}},
-            "schemas": {"Reading": reading, "Batch": batch, "Taken": taken, "Problem": problem},
+            "schemas": schemas,
         },
     }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from flask import flash, redirect, request, url_for
+from flask import flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
 from bruvet.core.curves.clean import Mended
@@ -181,6 +181,14 @@ def definitions_tried(facts: TrialFacts) -> list[Tried]:
             stalls.append(max(found, key=lambda stall: stall.length_min, default=None))
         out.append(Tried(key, name, key == now, stalls))
     return out
+
+
+@blueprint.get("/trials/<int:trial_id>/curves/stall")
+def definitions(trial_id: int) -> str:
+    """The choice of definition, with what each would find."""
+    trial = trial_or_404(trial_id)
+    facts = facts_of(trial)
+    return render_template("curves/definitions.html", trial=trial, facts=facts, tried=definitions_tried(facts))
 
 
 @blueprint.post("/trials/<int:trial_id>/curves/stall")

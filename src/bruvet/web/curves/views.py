@@ -25,12 +25,13 @@ from bruvet.web.strip import Frame, draw
 from bruvet.web.trial_page import facts_of, trial_page
 from bruvet.work.analysis import TrialFacts
 from bruvet.work.forecasts import from_now
+from bruvet.work.over_days import compared
 from bruvet.work.why import why as why_of
 
 from .blueprint import blueprint
 from .canvas import overlays_of, series_of, told_before, told_words
 from .lay import ALIGNED, Lay, asked_lay, asked_way
-from .mending import cleaned_list, definitions_tried
+from .mending import cleaned_list
 from .picture import (
     Picture,
     band_picture,
@@ -82,7 +83,6 @@ def show(trial_id: int) -> str:
         also_problem=problem,
         has_readings=bool(trial.probes),
         mended=cleaned_list(facts),
-        tried=definitions_tried(facts),
         marked=_marked(facts),
         cooking=any(
             len(facts.cooks[piece.id].t_min) and first_mark(facts.cooks[piece.id].marks, "pull") is None
@@ -225,7 +225,9 @@ def why(trial_id: int) -> str:
     facts = facts_of(trial)
     found = [(piece, why_of(facts, facts.pieces[0], piece)) for piece in facts.pieces[1:]]
     charts = {piece.id: steps_of(one) for piece, one in found if one is not None}
-    return render_template("curves/why.html", trial=trial, first=facts.pieces[0], found=found, charts=charts)
+    return render_template(
+        "curves/why.html", trial=trial, first=facts.pieces[0], found=found, charts=charts, compared=compared(facts)
+    )
 
 
 @blueprint.get("/trials/<int:trial_id>/curves/now")
