@@ -19,6 +19,7 @@ DESCRIPTION = """Bruvet: side-by-side barbecue trials.
   ./bruvet station --token T    a simulated thermometer station that delivers readings (--help: its faults)
   ./bruvet receive              a stand-in for whatever takes warnings by webhook
   ./bruvet test                 lint, types and all tests
+  ./bruvet retain               how many readings are kept; --months gives up old ones, their half minutes stay
   ./bruvet bench                measured ratios
   ./bruvet shots                remake docs/screenshots
 
@@ -66,6 +67,9 @@ def _parser() -> argparse.ArgumentParser:
         help="'Probe 1=A pit', 'Probe 2=A1 middle'; add :f or :c for its unit, as 'Probe 2=A1 middle:f'",
     )
     bring.add_argument("--demo", action="store_true", help="into the demo's database")
+    keep = verbs.add_parser("retain")
+    keep.add_argument("--months", type=int, help="give up readings of quarters that ended longer ago than this")
+    keep.add_argument("--yes", action="store_true", help="do it; it cannot be undone")
     verbs.add_parser("help")
     return parser
 
@@ -109,6 +113,10 @@ def _run(given: argparse.Namespace, parser: argparse.ArgumentParser) -> int:
             from .benching import run_benches
 
             run_benches(given.names)
+        case "retain":
+            from .retaining import retain
+
+            retain(given.months, given.yes)
         case "shots":
             from .shooting import shoot
 

@@ -74,6 +74,10 @@ def stall(path: str) -> dict[str, Any]:
                     "temp_c": _tidy(s.temp_c),
                     "kind": s.kind,
                     "reason": s.reason,
+                    "onset_band_min": None if s.onset_band is None else [_tidy(m) for m in s.onset_band],
+                    "end_band_min": None if s.end_band is None else [_tidy(m) for m in s.end_band],
+                    "rate_c_per_h": _tidy(s.rate_c_per_h),
+                    "depth": _tidy(s.depth),
                 }
                 for s in report.stalls
             ],

@@ -28,7 +28,12 @@ def home() -> Path:
 
 
 def secret() -> str:
-    """The key that signs cookies; made once, kept in the state folder."""
+    """The key that signs cookies; made once, kept in the state folder. Several machines share one by BRUVET_SECRET."""
+    told = os.environ.get("BRUVET_SECRET", "")
+    if told:
+        if len(told) < 32:
+            raise Refusal("BRUVET_SECRET is too short: give 32 characters or more")
+        return told
     path = home() / "secret"
     if not path.exists():
         path.touch(mode=0o600)

@@ -11,6 +11,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine, select, update
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
 from bruvet.core.trial.event_text import read_event
@@ -164,10 +165,11 @@ def probe_for(session: Session, trial: Trial, goes_to: dict[str, Any], name: str
         )
     )
     if probe is None:
-        probe = Probe(trial_id=trial.id, arm_id=target.arm_id, piece_id=target.piece_id, place=target.place)
-        session.add(probe)
-        session.flush()
-        session.refresh(probe)
+        # Another worker may be making the same one at this moment: whoever comes second takes the first's.
+        values = {"trial_id": trial.id, "arm_id": target.arm_id, "piece_id": target.piece_id, "place": target.place}
+        session.execute(insert(Probe).values(**values).on_conflict_do_nothing())
+        session.expire(trial, ["probes"])
+        probe = session.scalars(select(Probe).filter_by(**values)).one()
     return probe
 
 

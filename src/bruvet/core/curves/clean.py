@@ -133,10 +133,10 @@ def clean(
     quantum = _quantum(temp_c[possible])
     t, y = merged(t_min[possible], temp_c[possible], step_min)
     for what, finder in (("spike", _spikes), ("out", _out), ("spike", _spikes)):
-        mask = finder(t, y) & ~_within(t, what, taken_back)
+        mask = finder(t, y) & ~_within(t, ("spike", "out"), taken_back)
         found += _spells(what, t, mask)
         t, y = t[~mask], y[~mask]
-    jumps = tuple(j for j in jumps_of(t, y) if not _within(np.array([j.at_min]), "moved", taken_back)[0])
+    jumps = tuple(j for j in jumps_of(t, y) if not _within(np.array([j.at_min]), ("moved",), taken_back)[0])
     found += [Mended("moved", j.at_min, j.at_min, 0, j.after_c - j.before_c) for j in jumps]
     wide = np.flatnonzero(np.diff(t) > longest_gap(t))
     out = [one for one in found if one.what == "out"]
@@ -148,10 +148,10 @@ def clean(
     return CleanCurve(t, y, jumps, quantum, tuple(sorted(found, key=lambda one: one.from_min)))
 
 
-def _within(t: FloatArray, what: str, taken_back: Sequence[TakenBack]) -> BoolArray:
+def _within(t: FloatArray, kinds: tuple[str, ...], taken_back: Sequence[TakenBack]) -> BoolArray:
     inside = np.zeros(len(t), bool)
     for one in taken_back:
-        if one.what == what:
+        if one.what in kinds:
             inside |= (t >= one.from_min - 1.0) & (t <= one.until_min + 1.0)
     return inside
 

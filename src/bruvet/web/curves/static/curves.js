@@ -315,6 +315,7 @@
   // The canvas as a file: white paper, the title, the key, the curves.
   const png = document.querySelector("[data-png]");
   png.addEventListener("click", () => {
+    if (!chart) return;
     const from = holder.querySelector("canvas");
     const dpr = devicePixelRatio;
     const head = 56 * dpr;
