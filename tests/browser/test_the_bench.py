@@ -90,7 +90,7 @@ def test_the_forecast_from_before_lies_under_the_curves_when_asked(page: Page, e
     expect(page.locator("[data-told-words]")).to_be_visible()
     button.click()
     expect(page.locator("[data-told-words]")).to_be_hidden()
-    expect(page.get_by_text("Where the difference in time comes from, by the twin")).to_be_visible()
+    expect(page.get_by_text("Where the difference in time comes from")).to_be_visible()
 
 
 def test_a_station_is_set_up_by_hand(page: Page, engine) -> None:

@@ -48,7 +48,7 @@ def test_stall_prints_one_json_object(tmp_path: Path) -> None:
     assert abs(stall["onset_min"] - onset) < 10
     assert abs(stall["end_min"] - end) < 10
     assert stall["kind"] == "wrap-ended"
-    assert set(stall) == {"onset_min", "end_min", "temp_c", "kind", "reason"}
+    assert set(stall) >= {"onset_min", "end_min", "temp_c", "kind", "reason", "onset_band_min", "end_band_min", "depth"}
     curve = plant(3, stall="foil")
     assert probe["to_c"]["60"] == pytest.approx(float(np.interp(60, curve.meat_c[50:], curve.t_min[50:])), abs=8)
     assert probe["to_c"]["98"] is None

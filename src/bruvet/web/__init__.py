@@ -66,6 +66,7 @@ def create_app(config: dict[str, Any] | None = None) -> Flask:
 def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .account import views as account
     from .api import views as api
+    from .ballot import views as ballot
     from .bench import views as bench
     from .board import views as board
     from .cook import views as cook
@@ -75,6 +76,7 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .ledger import views as ledger
     from .logs import views as logs
     from .lots import views as lots
+    from .panel import views as panel
     from .plan import views as plan
     from .protocols import views as protocols
     from .stations import views as stations
@@ -84,10 +86,27 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .whatif import views as whatif
 
     plan_pages = (plan, ledger, lots, supplies, protocols, day, board)
-    for step in (account, bench, *plan_pages, cookers, logs, cook, curves, taste, verdict, whatif, stations, api):
+    for step in (
+        account,
+        bench,
+        *plan_pages,
+        cookers,
+        logs,
+        cook,
+        curves,
+        taste,
+        panel,
+        ballot,
+        verdict,
+        whatif,
+        stations,
+        api,
+    ):
         app.register_blueprint(step.blueprint)
     # Machines send a token of their own, and no cookie that a page elsewhere could misuse.
     csrf.exempt(api.blueprint)
+    # A ballot's address is its key; a panellist has no session to protect.
+    csrf.exempt(ballot.blueprint)
 
 
 def _attach_errors(app: Flask) -> None:

@@ -17,7 +17,7 @@ from bruvet.records.models import Person, SignIn, SignInFailure
 
 from .database import db
 
-STATIC = {"static", "curves.static", "day.static", "board.static"}
+STATIC = {"static", "curves.static", "day.static", "board.static", "ballot.static"}
 OPEN_ENDPOINTS = {
     *STATIC,
     "account.sign_in",
@@ -28,6 +28,7 @@ OPEN_ENDPOINTS = {
     "api.described",
     "board.worker",
     "account.invited",
+    *(f"ballot.{name}" for name in ("door", "welcome", "begin", "page", "keep", "keep_one", "done")),
 }
 LIFETIME = timedelta(days=30)
 FAILURES_ALLOWED = 8
@@ -38,6 +39,7 @@ SHORTEST_PASSWORD = 10
 OWNERS_ONLY = {
     ("POST", "plan.delete"), ("GET", "plan.delete"), ("POST", "account.invite"), ("POST", "account.remove_person"),
     ("POST", "stations.add"), ("POST", "cookers.save"), ("POST", "cookers.delete"), ("POST", "protocols.delete"),
+    ("GET", "panel.carving"), ("POST", "panel.envelope"), ("POST", "panel.make"), ("POST", "panel.state"),
 }  # fmt: skip
 
 hasher = PasswordHasher()

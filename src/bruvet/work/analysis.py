@@ -8,6 +8,7 @@ from datetime import datetime
 from functools import cached_property, partial
 
 import numpy as np
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from bruvet.core.curves.clean import CleanCurve, TakenBack, clean
@@ -23,11 +24,12 @@ from bruvet.core.trial.ledger import Question
 from bruvet.core.trial.terms import CookerKind, Cut, Factor, TrialKind, term
 from bruvet.core.units import Units
 from bruvet.core.verdict.compose import ArmResult
-from bruvet.records.models import Arm, Event, Piece, Probe, Trial
+from bruvet.records.models import Arm, Event, Panel, Piece, Probe, Trial
 from bruvet.records.series import ROLLED_S, Buckets, Extent, bucketed, extents, how_many, newest, rolled, seconds
 
 from .calibrations import calibrations
 from .kept import digest, digest_of, kept
+from .panel_results import tasters_of
 
 # More raw readings than this are not bucketed anew for one look; the roll-up is shown.
 MOST_RAW = 300_000
@@ -290,7 +292,12 @@ class TrialFacts:
                 blind=p.blind,
             )
             for p in self.trial.panellists
-        ]
+        ] + [taster for panel in self._panels for taster in tasters_of(panel)]
+
+    @cached_property
+    def _panels(self) -> list[Panel]:
+        """Tastings whose envelope is open; nothing is read of the others."""
+        return list(self.session.scalars(select(Panel).where(Panel.trial_id == self.trial.id, Panel.state == "opened")))
 
     @property
     def letters(self) -> list[str]:

@@ -1,0 +1,1 @@
+"""Ballots on the panellists' own phones."""

@@ -1,0 +1,1 @@
+"""Blind panels, as the host sees them."""
