@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 IntArray = NDArray[np.int64]
 MOST_SEARCHED = 7
-TRIES = 60
+TRIES = 20
 
 
 def williams(samples: int) -> IntArray:
@@ -100,7 +100,7 @@ def orders_for(samples: int, panellists: int, seed: int, each: int | None = None
             plan += [square[i] for i in draw.permutation(len(square))]
     left = panellists - len(plan)
     if left:
-        tried = [_rest(plan, square, samples, each, left, draw) for _ in range(TRIES if left < len(square) * 4 else 4)]
+        tried = [_rest(plan, square, samples, each, left, draw) for _ in range(TRIES)]
         plan += min(tried, key=lambda rest: imbalance([*plan, *rest], samples))
     return plan
 
@@ -120,8 +120,19 @@ def _rest(
         pool = list(permutations(range(samples), each))
     else:
         pool = [tuple(int(s) for s in draw.permutation(samples)[:each]) for _ in range(200)]
+    place, follow = positions(plan, samples), followings(plan, samples)
+    if place.shape[1] < each:
+        place = np.pad(place, ((0, 0), (0, each - place.shape[1])))
+    candidates = np.array(pool)
+    spots = np.arange(each)
     found: list[tuple[int, ...]] = []
     for _ in range(left):
-        few = [pool[i] for i in draw.permutation(len(pool))[:40]]
-        found.append(min(few, key=lambda order: imbalance([*plan, *found, order], samples)))
+        # What each candidate would add to the sum of squares of servings, positions and followings.
+        cost = place[candidates, spots].sum(axis=1) + 2 * place.sum(axis=1)[candidates].sum(axis=1)
+        cost = cost + follow[candidates[:, :-1], candidates[:, 1:]].sum(axis=1)
+        least = np.flatnonzero(cost == cost.min())
+        chosen = candidates[least[draw.integers(len(least))]]
+        place[chosen, spots] += 1
+        follow[chosen[:-1], chosen[1:]] += 1
+        found.append(tuple(int(one) for one in chosen))
     return found
