@@ -32,7 +32,7 @@ VIEWS = (
     ("what-if-phone", "/what-if", PHONE, False),
     ("board", f"/trials/{RUNNING}/board", BENCH, False),
     ("board-night", f"/trials/{RUNNING}/board", PHONE, True),
-    ("tasting", f"/trials/{COLLAR}/tasting", BENCH, False),
+    ("tasting", f"/trials/{LAMB}/panels/1/results", BENCH, False),
     ("verdict", f"/trials/{COLLAR}/verdict", BENCH, False),
 )
 

@@ -18,6 +18,7 @@ from bruvet.instruments.log_writer import controller_f, elapsed_long_c, spreadsh
 from bruvet.records.models import Arm, Cooker, Event, Look, Panellist, Person, Piece, Probe, Score, Spot, Trial
 from bruvet.records.series import save_readings, seconds
 
+from .demo_panel import taste
 from .importing import add_file, import_now
 from .lots import Draw, draw_lots
 
@@ -302,6 +303,8 @@ def _lamb(session: Session, cookers: dict[str, Cooker]) -> None:
         [("Odo Farrant", False, 0, "I tended both and slept through neither."), ("Mirela Quist", False, 0, ""), ("Jory Penhale", False, 1, "Firmer, I like that.")],
         {"smoke": 1.0, "tenderness": -0.8, "juiciness": -0.6},
     )  # fmt: skip
+    session.flush()
+    taste(session, trial, LAMB_ON + timedelta(hours=12))
 
 
 def _turkey(session: Session, cookers: dict[str, Cooker]) -> None:

@@ -120,7 +120,7 @@ def results(panel: Panel) -> Results:
         _ranking(blind, arm_of, letters),
         _camps(overall, letters),
         _disagree(panel, blind, letters),
-        consistency([s for key in scores for s in scores[key]]),
+        _consistent(scores),
         _remarks(sent, arm_of),
         _can_show(len(blind), letters),
     )
@@ -252,6 +252,13 @@ def _disagree(panel: Panel, ballots: Sequence[Ballot], letters: Sequence[str]) -
     if len(best) == 2 and best["bite"] != best["portion"]:
         return (f"The first bite likes {best['bite']} best, a whole portion {best['portion']}.",)
     return ()
+
+
+def _consistent(scores: Mapping[str, Sequence[Scored]]) -> dict[str, float]:
+    """By panellist, points between two servings of the same, mean over what was scored."""
+    each = [consistency(found) for found in scores.values()]
+    who = sorted({name for found in each for name in found}, key=lambda name: int(name.split(" ", 1)[0]))
+    return {name: float(np.mean([found[name] for found in each if name in found])) for name in who}
 
 
 def _remarks(ballots: Sequence[Ballot], arm_of: Mapping[int, str]) -> tuple[tuple[str, str, str, str], ...]:

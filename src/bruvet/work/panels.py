@@ -262,7 +262,7 @@ def send(session: Session, ballot: Ballot, now: datetime) -> None:
         ballot.late = ballot.panel.state == "opened"
 
 
-def open_envelope(panel: Panel, person_id: int, now: datetime | None = None) -> None:
+def open_envelope(panel: Panel, person_id: int | None, now: datetime | None = None) -> None:
     """From now on it may be known which code was what; who opened it, and when, is kept."""
     if panel.state != "opened":
         panel.state = "opened"

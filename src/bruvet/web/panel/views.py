@@ -63,7 +63,8 @@ def _list(trial: Trial, form: dict[str, str], errors: dict[str, str]) -> View:
 def make(trial_id: int) -> View:
     trial = trial_or_404(trial_id)
     reader = Reader(request.form, units())
-    title = reader.text("title", "What the tasting is called", 80) or f"Tasting of {trial.title}"[:80]
+    # The trial's own title would tell panellists what is compared.
+    title = reader.text("title", "What the tasting is called", 80) or "Tasting"
     expected = reader.number("expected", "How many will taste", FEWEST, MOST)
     pause = reader.number("pause_s", "The pause", 0, 600)
     notice = reader.text("notice", "What may be in the samples", 2000, required=True)

@@ -15,6 +15,7 @@ from bruvet.web.reader import Reader
 from bruvet.web.strip import Frame
 from bruvet.web.trial_page import facts_of, trial_page
 from bruvet.work.analysis import TrialFacts
+from bruvet.work.answers import answers_of
 from bruvet.work.ledgers import verdict_of
 
 blueprint = Blueprint("verdict", __name__, template_folder="templates")
@@ -29,8 +30,17 @@ def show(trial_id: int) -> View:
 
 
 def _page(trial: Trial, facts: TrialFacts, **values: Any) -> str:
-    # Narrower than elsewhere, so that its words can still be read on paper.
-    return trial_page("verdict/show.html", trial, facts, Frame(980.0), verdict=verdict_of(facts), defer=DEFER, **values)
+    return trial_page(
+        "verdict/show.html",
+        trial,
+        facts,
+        # Narrower than elsewhere, so that its words can still be read on paper.
+        Frame(980.0),
+        verdict=verdict_of(facts),
+        answers=answers_of(facts),
+        defer=DEFER,
+        **values,
+    )
 
 
 @blueprint.post("/trials/<int:trial_id>/verdict")

@@ -1,0 +1,77 @@
+"""The demo's blind panel: fourteen invented rowers taste two lamb shoulders, and the envelope is open."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from bruvet.core.tasting.sets import STARTERS
+from bruvet.records.models import Trial
+
+from .panels import Asked, answer, ballot_of, join, new_panel, open_envelope, send
+
+PEOPLE = (
+    *("Ilka", "Tomé", "Berit", "Oddvar", "Maren", "Sefa", "Jorun"),
+    *("Pelle", "Rasmina", "Ture", "Wenke", "Alvar", "Dunja", "Eskil"),
+)
+COOK = "Eskil"
+# How much better B is, by attribute, and how far off right its smoke is.
+STEPS = {"overall": 0.9, "tenderness": 0.4, "juiciness": 0.1, "smoke": 1.2, "bark": 0.8}
+SEED = 7
+
+
+def taste(session: Session, trial: Trial, at: datetime) -> None:
+    """Make, answer and open it; the first sample's liking splits the smoke lovers from the others a little."""
+    _, scales, rights = STARTERS["sliced"]
+    arms = tuple(arm.id for arm in trial.arms)
+    notice = "Lamb, mustard, garlic, paprika. Nothing with nuts, milk or alcohol."
+    asked = Asked(
+        title="Boathouse supper",
+        arm_ids=arms,
+        amounts=("bite",),
+        part="middle slices",
+        scales=scales,
+        rights=rights,
+        tests=("prefer",),
+        expected=len(PEOPLE),
+        warm_up=True,
+        repeat=True,
+        own_codes=False,
+        pause_s=20,
+        notice=notice,
+    )
+    panel = new_panel(session, trial, asked, None)
+    panel.seed = SEED
+    panel.state = "open"
+    session.flush()
+    letters = {sample.id: sample.arm.letter for sample in panel.samples}
+    draw = np.random.default_rng(SEED)
+    for number, name in enumerate(PEOPLE):
+        token = join(session, panel, name, name == COOK, at + timedelta(seconds=20 * number))
+        ballot = ballot_of(session, token)
+        assert ballot is not None
+        taken = at + timedelta(minutes=4 + number / 3)
+        level, fond = draw.normal(5.6, 0.7), draw.normal(0, 0.8)
+        liking: dict[str, float] = {}
+        for page, step in enumerate(ballot.steps, 1):
+            if step["kind"] == "sample":
+                other = letters[step["sample"]] == "B"
+                said = {}
+                for key in scales:
+                    value = level + (STEPS[key] + (fond if key == "overall" else 0.0)) * other + draw.normal(0, 0.8)
+                    said[f"score-{key}"] = str(int(np.clip(round(value), 1, 9)))
+                    if key == "overall":
+                        liking[letters[step["sample"]]] = value
+                for key in rights:
+                    off = draw.normal(0.7 * other if key == "smoke" else -0.1, 0.7)
+                    said[f"right-{key}"] = str(int(np.clip(round(off), -2, 2)))
+                answer(session, ballot, page, said, taken)
+            elif step["kind"] == "prefer":
+                best = max(liking, key=lambda letter: liking[letter])
+                choice = next(code for code, sample in step["codes"].items() if letters[sample] == best)
+                answer(session, ballot, page, {"choice": choice}, taken)
+        send(session, ballot, taken)
+    open_envelope(panel, session.info.get("person_id"), at + timedelta(minutes=25))
+    session.flush()
