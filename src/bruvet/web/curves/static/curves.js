@@ -14,6 +14,8 @@
   let chart, overview, full;
   let told = false;
   let marking = false;
+  // Wide strokes cost most of a redraw: with so many curves all are thin.
+  const MANY = 20;
   const view = window.bruvetView;
   let raw = view.read().get("raw") === "1";
   const hidden = new Set((view.read().get("hide") || "").split(".").filter(Boolean));
@@ -119,9 +121,14 @@
     overview.series.forEach((s, i) => {
       if (!u.series[i + 1].show || s.pit || s.told) return;
       const values = u.data[i + 1];
-      const seen = values.map((v, n) => (v === null || v === undefined ? -1 : n)).filter((n) => n >= 0 && u.data[0][n] >= u.scales.x.min && u.data[0][n] <= u.scales.x.max);
-      if (!seen.length) return;
-      [0.3, 0.62, 0.94].map((share) => seen[Math.floor(share * (seen.length - 1))]).forEach((n, place) => {
+      const [from, to] = [u.valToIdx(u.scales.x.min), u.valToIdx(u.scales.x.max)];
+      let [first, last] = [from, to];
+      while (first < to && values[first] == null) first += 1;
+      while (last > from && values[last] == null) last -= 1;
+      if (first >= last) return;
+      [0.3, 0.62, 0.94].forEach((share, place) => {
+        let n = Math.round(first + share * (last - first));
+        while (n < last && values[n] == null) n += 1;
         const x = u.valToPos(u.data[0][n], "x", true);
         const y = u.valToPos(values[n], "y", true);
         c.fillStyle = armColour(s.arm);
@@ -281,7 +288,7 @@
   const line = (s) => ({
     label: s.label,
     stroke: s.told && s.told !== "middle" ? `${armColour(s.arm)}55` : armColour(s.arm),
-    width: s.told ? (s.told === "middle" ? 1.6 : 0.8) : s.pit ? 1.1 : 2.6,
+    width: s.told ? (s.told === "middle" ? 1.6 : 0.8) : s.pit || overview.series.length > MANY ? 1 : 2.6,
     show: !hidden.has(String(s.id)),
     dash: s.told && s.told !== "middle" ? [] : s.dash,
     spanGaps: told || (overview.x.length > 0 && s.values.filter((v) => v !== null).length < overview.x.length * 0.7),
