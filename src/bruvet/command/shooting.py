@@ -126,6 +126,7 @@ def shoot() -> None:
                     if name == "curves-forecast":
                         page.click("[data-told-button]")
                         page.wait_for_selector("[data-told-words]:not([hidden])")
+                    if "curves" in name:
                         page.wait_for_selector("[data-aligned]")
                     page.screenshot(path=FOLDER / f"{name}.png")
                     say(f"  {name}.png")

@@ -7,18 +7,10 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from bruvet.core.trial.terms import ARM_LOOKS
+from bruvet.web.taste.picture import Point
 from bruvet.work.panel_results import Results, Tested
 
 WIDTH, LEFT, RIGHT, ROW = 600.0, 130.0, 24.0, 54.0
-
-
-@dataclass(frozen=True)
-class Dot:
-    x: float
-    y: float
-    letter: str
-    marker: str
-    title: str
 
 
 @dataclass(frozen=True)
@@ -30,7 +22,7 @@ class AttributePicture:
     ticks: tuple[tuple[float, int], ...]
     rows: tuple[tuple[float, str], ...]
     people: tuple[tuple[float, float, float, float, str], ...]
-    means: tuple[Dot, ...]
+    means: tuple[Point, ...]
 
 
 def draw_attributes(found: Results) -> AttributePicture | None:
@@ -54,7 +46,7 @@ def draw_attributes(found: Results) -> AttributePicture | None:
             points = [(x(sum(v) / len(v)), level[arm]) for arm, v in sorted(said.items())]
             people += [(*a, *b, who.split(" ", 1)[1]) for a, b in pairwise(points)]
         means += [
-            Dot(x(mean), level[arm], arm, ARM_LOOKS[arm].marker, f"{one.name}, {arm}: {mean:.1f}")
+            Point(x(mean), level[arm], arm, ARM_LOOKS[arm].marker, f"{one.name}, {arm}: {mean:.1f}")
             for arm, mean in one.means.items()
         ]
     ticks = tuple((x(n), n) for n in range(1, 10))
