@@ -128,6 +128,7 @@ def shoot() -> None:
                         page.wait_for_selector("[data-told-words]:not([hidden])")
                     if "curves" in name:
                         page.wait_for_selector("[data-aligned]")
+                    page.evaluate("document.fonts.ready.then(() => true)")
                     page.screenshot(path=FOLDER / f"{name}.png")
                     say(f"  {name}.png")
                 browser.close()
