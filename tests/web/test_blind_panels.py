@@ -14,7 +14,7 @@ from bruvet.records.models import Arm, Ballot, BallotAnswer, Panel, Person, Samp
 from bruvet.work.panel_results import results
 from bruvet.work.panels import CannotTaste
 from conftest import NAME, PASSWORD, Visitor
-from made import make_trial
+from made import ON, make_trial
 
 FORM = {
     "title": "Sunday",
@@ -297,3 +297,19 @@ def test_a_panel_that_cannot_be_is_told_so(member, engine, change) -> None:
     assert answer.status_code == 422
     with Session(engine) as session:
         assert session.scalar(select(func.count()).select_from(Panel)) == 0
+
+
+def test_a_stall_is_never_told_as_the_time(member, engine) -> None:
+    """Without a pull no total is known: the verdict says so, whatever else of the curves is."""
+    with Session(engine) as session:
+        trial = make_trial(session, readings=True)
+        for event in [e for e in trial.events if e.kind == "pull"]:
+            session.delete(event)
+        for number, piece in enumerate(p for arm in trial.arms for p in arm.pieces):
+            at = ON.timestamp()
+            piece.stall_by = {"from": at + 3600, "until": at + 3600 * (2 + number)}
+        trial.stall_by = {"by": "hand"}
+        session.commit()
+    page = member.get("/trials/1/verdict").text
+    assert "No two totals are known." in page
+    assert "cannot be told" in page

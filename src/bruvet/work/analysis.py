@@ -128,12 +128,7 @@ class TrialFacts:
 
         `shifts_min` lays another minute of an arm, by its letter, on zero.
         """
-        shifts = shifts_min or {}
-        zeros = {
-            p.id: seconds(zero) + 60 * shifts.get(p.arm.letter, 0.0)
-            for p in self.trial.probes
-            if (zero := self.probe_zero(p)) is not None
-        }
+        zeros = self._zeros_s(shifts_min or {})
         if width_s % ROLLED_S == 0:
             found = rolled(self.session, zeros, low_min, high_min)
             if width_s > ROLLED_S:
@@ -148,12 +143,15 @@ class TrialFacts:
 
     def few_enough(self, low_min: float, high_min: float, shifts_min: Mapping[str, float]) -> bool:
         """Whether the readings between two minutes are few enough to be bucketed anew for one look."""
-        zeros = {
+        return how_many(self.session, self._zeros_s(shifts_min), low_min, high_min) <= MOST_RAW
+
+    def _zeros_s(self, shifts_min: Mapping[str, float]) -> dict[int, float]:
+        """By probe, the UTC second that its minutes count from."""
+        return {
             p.id: seconds(zero) + 60 * shifts_min.get(p.arm.letter, 0.0)
             for p in self.trial.probes
             if (zero := self.probe_zero(p)) is not None
         }
-        return how_many(self.session, zeros, low_min, high_min) <= MOST_RAW
 
     @cached_property
     def _analysed(self) -> dict[int, Buckets]:
@@ -180,7 +178,7 @@ class TrialFacts:
 
     @cached_property
     def cooks(self) -> dict[int, Cook]:
-        """By piece. Several probes in one piece count as the coldest of them at each moment."""
+        """By piece, its probes read as the person chose."""
         return {piece.id: self._cook(piece) for piece in self.pieces}
 
     @cached_property

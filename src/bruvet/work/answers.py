@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from bruvet.core.tasting.panel import least_panel, preference
+from bruvet.core.tasting.panel import Preference, least_panel, preference
 from bruvet.core.trial.ledger import differences
 from bruvet.core.trial.power import USUAL_SPREAD, pieces_needed, tasters_needed
 from bruvet.core.units import span_words
@@ -12,7 +12,7 @@ from bruvet.core.verdict.strength import Answered, chance_of_time, strength
 
 from .analysis import TrialFacts, arm_name
 from .ledgers import kept_ledger
-from .over_days import compared
+from .over_days import TIME, compared
 
 LIKED = 0.75
 
@@ -29,7 +29,7 @@ def answers_of(facts: TrialFacts) -> Answers:
     """Every arm's time against the first's, and the preference of those who tasted blind."""
     names = {arm.letter: arm_name(arm) for arm in facts.trial.arms}
     alone = not any(found.known for found in differences(kept_ledger(facts)))
-    time = next((one for one in compared(facts) if one.kind == "span"), None)
+    time = next((one for one in compared(facts) if one.name == TIME), None)
     blind = [taster for taster in facts.tasters if taster.blind]
     liked = preference(facts.letters, blind) if blind else None
     rows = time.rows if time is not None else ()
@@ -51,16 +51,14 @@ def answers_of(facts: TrialFacts) -> Answers:
             )
     if not rows:
         out.append(Answered("time", "No two totals are known.", strength(None, 1, alone), None))
-    out.append(_taste(facts, names, count, alone))
+    out.append(_taste(liked, names, count, alone))
     fewest = tasters_needed(0.5, LIKED, two_sided=True)
     if liked is None or liked.p_value is None or liked.p_value > 0.05:
         settle.append(f"{fewest} blind tasters would show a preference of three in four with a chance of 80 %.")
     return Answers(tuple(out), tuple(settle))
 
 
-def _taste(facts: TrialFacts, names: dict[str, str], count: int, alone: bool) -> Answered:
-    blind = [taster for taster in facts.tasters if taster.blind]
-    liked = preference(facts.letters, blind) if blind else None
+def _taste(liked: Preference | None, names: dict[str, str], count: int, alone: bool) -> Answered:
     if liked is None or not liked.decided:
         return Answered("taste", "Nobody said, tasting blind, which they prefer.", strength(None, 1, alone), None)
     top = max(liked.counts, key=lambda letter: liked.counts[letter])

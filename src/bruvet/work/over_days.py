@@ -5,17 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import or_, select
-from sqlalchemy.orm import Session
-
 from bruvet.core.curves.measures import Figure
 from bruvet.core.trial.blocks import Contrast, Cooked, over_days
 from bruvet.core.trial.estimates import Estimate, Sample, estimates, said
 from bruvet.core.units import Units, span_words
 from bruvet.core.verdict.compose import USUAL_SPREAD_SHARE
-from bruvet.records.models import Piece, Trial
+from bruvet.records.models import Piece
 
 from .analysis import TrialFacts, arm_name
+from .lots import days_of
 
 
 def over_all_days(days: Sequence[TrialFacts]) -> tuple[Contrast, ...]:
@@ -29,11 +27,7 @@ def over_all_days(days: Sequence[TrialFacts]) -> tuple[Contrast, ...]:
     return over_days(cooked)
 
 
-def days_of(session: Session, trial: Trial) -> list[Trial]:
-    """All cook days of a trial's question, itself among them, in order of date."""
-    first = trial.first_day_id or trial.id
-    statement = select(Trial).where(or_(Trial.id == first, Trial.first_day_id == first))
-    return sorted(session.scalars(statement), key=lambda day: (day.cook_date, day.id))
+TIME = "time, meat on to pull"
 
 
 @dataclass(frozen=True)
@@ -61,9 +55,9 @@ def compared(facts: TrialFacts) -> list[Compared]:
             for piece in one.pieces
             if piece.arm.letter in names and (figure := pick(one, piece)).value is not None
         ]
-        firsts = [s.value for s in samples if s.arm == min((s.arm for s in samples), default="")]
-        usual = usual_share * sum(firsts) / len(firsts) if firsts and usual_share else None
         first = min((s.arm for s in samples), default="")
+        firsts = [s.value for s in samples if s.arm == first]
+        usual = usual_share * sum(firsts) / len(firsts) if firsts and usual_share else None
         rows = tuple((e, said(e, names[e.arm], names[first], words, usual)) for e in estimates(samples))
         if rows:
             out.append(Compared(name, kind, rows))
@@ -78,7 +72,7 @@ def _figures(shown: Units) -> list[tuple[str, str, Pick, Callable[[float], str],
         return f"{100 * value:.0f} points"
 
     return [
-        ("time, meat on to pull", "span", lambda f, p: f.measures[p.id].total, span_words, USUAL_SPREAD_SHARE),
+        (TIME, "span", lambda f, p: f.measures[p.id].total, span_words, USUAL_SPREAD_SHARE),
         ("longest stall", "span", lambda f, p: f.measures[p.id].stall_length, span_words, None),
         ("pit, mean", "step", lambda f, p: f.measures[p.id].pit_mean, lambda v: shown.step_text(v, 1), None),
         ("yield", "share", lambda f, p: f.measures[p.id].cooked_yield, points, None),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -126,20 +126,33 @@ def results(panel: Panel) -> Results:
     )
 
 
-def _scores(ballots: Sequence[Ballot], arm_of: Mapping[int, str]) -> dict[str, list[Scored]]:
-    found: dict[str, list[Scored]] = {}
+@dataclass(frozen=True)
+class _Served:
+    """One page of a ballot: what was served, and what was said of it by field."""
+
+    ballot: Ballot
+    step: Mapping[str, Any]
+    said: Mapping[str, str]
+
+
+def _served(ballots: Sequence[Ballot], *kinds: str) -> Iterator[_Served]:
+    """Every page of these ballots, or those of some kinds."""
     for ballot in ballots:
         said = given(ballot)
         for page, step in enumerate(ballot.steps, 1):
-            if step["kind"] != "sample":
-                continue
-            for key in SCALES:
-                value = said.get(f"{page}:score-{key}")
-                if value:
-                    who = f"{ballot.number} {ballot.name}"
-                    found.setdefault(key, []).append(
-                        Scored(who, arm_of[step["sample"]], step["position"], float(value))
-                    )
+            if not kinds or step["kind"] in kinds:
+                mine = {key.split(":", 1)[1]: value for key, value in said.items() if key.startswith(f"{page}:")}
+                yield _Served(ballot, step, mine)
+
+
+def _scores(ballots: Sequence[Ballot], arm_of: Mapping[int, str]) -> dict[str, list[Scored]]:
+    found: dict[str, list[Scored]] = {}
+    for one in _served(ballots, "sample"):
+        who = f"{one.ballot.number} {one.ballot.name}"
+        for key in SCALES:
+            if value := one.said.get(f"score-{key}"):
+                score = Scored(who, arm_of[one.step["sample"]], one.step["position"], float(value))
+                found.setdefault(key, []).append(score)
     return found
 
 
@@ -165,16 +178,12 @@ def _hold(attributes: Sequence[Attribute]) -> tuple[Attribute, ...]:
 
 def _just_right(panel: Panel, ballots: Sequence[Ballot], arm_of: Mapping[int, str]) -> tuple[JustRight, ...]:
     answers: dict[tuple[str, str], list[tuple[int, float | None]]] = {}
-    for ballot in ballots:
-        said = given(ballot)
-        for page, step in enumerate(ballot.steps, 1):
-            if step["kind"] == "sample":
-                liking = said.get(f"{page}:score-overall")
-                for key in panel.asks["rights"]:
-                    value = said.get(f"{page}:right-{key}")
-                    if value:
-                        pair = (int(value), float(liking) if liking else None)
-                        answers.setdefault((key, arm_of[step["sample"]]), []).append(pair)
+    for one in _served(ballots, "sample"):
+        liking = one.said.get("score-overall")
+        for key in panel.asks["rights"]:
+            if value := one.said.get(f"right-{key}"):
+                pair = (int(value), float(liking) if liking else None)
+                answers.setdefault((key, arm_of[one.step["sample"]]), []).append(pair)
     return tuple(JustRight(key, RIGHTS[key].name, arm, penalty(found)) for (key, arm), found in sorted(answers.items()))
 
 
@@ -184,13 +193,7 @@ def _tests(panel: Panel, ballots: Sequence[Ballot], letters: Sequence[str]) -> l
     for test in panel.asks["tests"]:
         if test == "rank" or len(letters) != 2:
             continue
-        chosen: list[tuple[dict[str, Any], str]] = []
-        for ballot in ballots:
-            said = given(ballot)
-            for page, step in enumerate(ballot.steps, 1):
-                choice = said.get(f"{page}:choice") if step["kind"] == test else None
-                if choice:
-                    chosen.append((step, choice))
+        chosen = [(one.step, one.said["choice"]) for one in _served(ballots, test) if one.said.get("choice")]
         if test in METHODS:
             right = sum(choice == step["right"] for step, choice in chosen)
             if chosen:
@@ -209,13 +212,10 @@ def _tests(panel: Panel, ballots: Sequence[Ballot], letters: Sequence[str]) -> l
 
 def _ranking(ballots: Sequence[Ballot], arm_of: Mapping[int, str], letters: Sequence[str]) -> Ranked | None:
     rows = []
-    for ballot in ballots:
-        said = given(ballot)
-        for page, step in enumerate(ballot.steps, 1):
-            if step["kind"] == "rank":
-                places = {arm_of[s]: said.get(f"{page}:place-{code}") for code, s in step["codes"].items()}
-                if all(places.get(letter) for letter in letters):
-                    rows.append(rankdata([float(places[letter] or 0) for letter in letters]))
+    for one in _served(ballots, "rank"):
+        places = {arm_of[s]: one.said.get(f"place-{code}") for code, s in one.step["codes"].items()}
+        if all(places.get(letter) for letter in letters):
+            rows.append(rankdata([float(places[letter] or 0) for letter in letters]))
     return ranked(np.array(rows)) if len(rows) > 1 and len(letters) > 1 else None
 
 
@@ -238,12 +238,10 @@ def _disagree(panel: Panel, ballots: Sequence[Ballot], letters: Sequence[str]) -
     amounts: dict[int, str] = {sample.id: sample.amount for sample in panel.samples}
     arm_of = {sample.id: sample.arm.letter for sample in panel.samples}
     found: dict[tuple[str, str], list[float]] = {}
-    for ballot in ballots:
-        said = given(ballot)
-        for page, step in enumerate(ballot.steps, 1):
-            value = said.get(f"{page}:score-overall") if step["kind"] == "sample" else None
-            if value:
-                found.setdefault((amounts[step["sample"]], arm_of[step["sample"]]), []).append(float(value))
+    for one in _served(ballots, "sample"):
+        if value := one.said.get("score-overall"):
+            sample = one.step["sample"]
+            found.setdefault((amounts[sample], arm_of[sample]), []).append(float(value))
     best = {}
     for amount in ("bite", "portion"):
         means = {arm: float(np.mean(found[amount, arm])) for arm in letters if (amount, arm) in found}
@@ -263,13 +261,11 @@ def _consistent(scores: Mapping[str, Sequence[Scored]]) -> dict[str, float]:
 
 def _remarks(ballots: Sequence[Ballot], arm_of: Mapping[int, str]) -> tuple[tuple[str, str, str, str], ...]:
     out = []
-    for ballot in ballots:
-        said = given(ballot)
-        for page, step in enumerate(ballot.steps, 1):
-            words = said.get(f"{page}:remark")
-            if words:
-                arm = arm_of[step["sample"]] if step["kind"] == "sample" else ""
-                out.append((ballot.name, arm, step.get("code", TESTS.get(step["kind"], "")), words))
+    for one in _served(ballots):
+        if words := one.said.get("remark"):
+            step = one.step
+            arm = arm_of[step["sample"]] if step["kind"] == "sample" else ""
+            out.append((one.ballot.name, arm, step.get("code", TESTS.get(step["kind"], "")), words))
     return tuple(out)
 
 
@@ -306,10 +302,8 @@ def tasters_of(panel: Panel) -> list[TasterSays]:
         for key, scores in _scores([ballot], arm_of).items():
             for one in scores:
                 sums.setdefault((one.sample, key), []).append(one.value)
-        preferred, said = None, given(ballot)
-        for page, step in enumerate(ballot.steps, 1):
-            if step["kind"] == "prefer" and (choice := said.get(f"{page}:choice")) and choice != "none":
-                preferred = arm_of[step["codes"][choice]]
+        choices = [(page.step, page.said.get("choice", "none")) for page in _served([ballot], "prefer")]
+        preferred = next((arm_of[step["codes"][code]] for step, code in choices if code != "none"), None)
         means = {key: round(float(np.mean(values))) for key, values in sums.items()}
         out.append(TasterSays(ballot.name, means, preferred, not ballot.cooked and not ballot.late))
     return out

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import secrets
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -18,6 +17,8 @@ from bruvet.core.tasting.codes import PLAIN, three_digits
 from bruvet.core.tasting.orders import orders_for
 from bruvet.core.tasting.sets import RIGHTS, SCALES
 from bruvet.records.models import Ballot, BallotAnswer, Panel, Sample, Trial
+
+from .stations import token_hash
 
 JOIN_LETTERS = 9
 MOST_BALLOTS = 200
@@ -46,10 +47,6 @@ class Asked:
     own_codes: bool
     pause_s: int
     notice: str
-
-
-def digest(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()
 
 
 def new_panel(session: Session, trial: Trial, asked: Asked, person_id: int | None) -> Panel:
@@ -106,7 +103,7 @@ def join(session: Session, panel: Panel, name: str, cooked: bool, now: datetime)
     ballot = Ballot(
         panel_id=panel.id,
         number=number,
-        token_hash=digest(token),
+        token_hash=token_hash(token),
         name=name,
         cooked=cooked,
         begun_at=now,
@@ -118,7 +115,7 @@ def join(session: Session, panel: Panel, name: str, cooked: bool, now: datetime)
 
 
 def ballot_of(session: Session, token: str) -> Ballot | None:
-    return session.scalar(select(Ballot).where(Ballot.token_hash == digest(token)))
+    return session.scalar(select(Ballot).where(Ballot.token_hash == token_hash(token)))
 
 
 def order_for(panel: Panel, samples: int, number: int) -> tuple[int, ...]:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from .align import cooking_curve, passing
 from .clean import merged
-from .findings import first_mark
+from .heat import pit_of
 from .measures import Cook
 from .slope import rate_c_per_h
 
@@ -56,13 +56,6 @@ def rate_by_temperature(cook: Cook, levels_c: FloatArray = RATE_LEVELS_C) -> Cur
     if known.any():
         rate[known] = rate_c_per_h(t, y, at[known], RATE_WINDOW_MIN)
     return Curve(levels_c, rate)
-
-
-def pit_of(cook: Cook) -> tuple[FloatArray, FloatArray]:
-    """A cook's pit by the minute from meat on to the pull."""
-    pulled = first_mark(cook.marks, "pull")
-    inside = (cook.pit_t_min >= 0) & (cook.pit_t_min <= (np.inf if pulled is None else pulled))
-    return merged(cook.pit_t_min[inside], cook.pit_c[inside])
 
 
 def pit_distribution(cook: Cook, bin_c: float = PIT_BIN_C) -> Curve:

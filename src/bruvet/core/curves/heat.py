@@ -100,7 +100,7 @@ def heat_measures(cook: Cook) -> HeatMeasures:
     t, y = cooking_curve(cook)
     none = unknown("no internal readings")
     known = len(t) >= 2
-    pit_t, pit_c = _pit(cook)
+    pit_t, pit_c = pit_of(cook)
     lids = tuple(cost for at in _lid_times(cook) if (cost := _lid(at, pit_t, pit_c)) is not None)
     back = [lid.back_min for lid in lids if lid.back_min is not None]
     return HeatMeasures(
@@ -180,7 +180,8 @@ def _rate(t: FloatArray, y: FloatArray, band: tuple[float, float]) -> Figure:
     return Figure(float((band[1] - band[0]) / (high - low) * 60))
 
 
-def _pit(cook: Cook) -> tuple[FloatArray, FloatArray]:
+def pit_of(cook: Cook) -> tuple[FloatArray, FloatArray]:
+    """A cook's pit by the minute from meat on to the pull."""
     pulled = first_mark(cook.marks, "pull")
     inside = (cook.pit_t_min >= 0) & (cook.pit_t_min <= (pulled if pulled is not None else np.inf))
     return merged(cook.pit_t_min[inside], cook.pit_c[inside])

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy import stats
 
+from .differing import least_right
+
 
 @dataclass(frozen=True)
 class TasterSays:
@@ -61,10 +63,7 @@ def least_agreeing(tasters: int, alpha: float = 0.05) -> int | None:
 
     The exact binomial with p = 1/2; equal to the two-sided table of ISO 5495.
     """
-    for agreeing in range((tasters + 1) // 2, tasters + 1):
-        if 2 * float(stats.binom.sf(agreeing - 1, tasters, 0.5)) <= alpha:
-            return agreeing
-    return None
+    return least_right(tasters, 0.5, alpha, two_sided=True)
 
 
 def least_panel(alpha: float = 0.05) -> int:

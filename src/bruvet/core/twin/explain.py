@@ -27,17 +27,17 @@ GROUPS: dict[str, tuple[str, ...]] = {
     "weather and altitude": ("air_c", "air_rh", "altitude_m"),
     "done temperature": ("until_c",),
 }
+# A pit's parts, each of which can differ by itself; less than this many °C in the mean is no difference.
+PIT_PARTS = ("pit as planned", "pit as run against as planned", "lid openings")
+ALIKE_C = 0.5
 FIELDS: dict[str, tuple[str, ...]] = {
     **GROUPS,
     "spritz": ("spritz_min",),
-    **{part: (part,) for part in ("pit as planned", "pit as run against as planned", "lid openings")},
+    **{part: (part,) for part in PIT_PARTS},
 }
 MINOR = ("start temperature", "looks and spritz", "spritz", "weather and altitude", "done temperature")
 MOST_GROUPS = 6
 DRAWS = 24
-# A pit's parts, each of which can differ by itself; less than this many °C in the mean is no difference.
-PIT_PARTS = ("pit as planned", "pit as run against as planned", "lid openings")
-ALIKE_C = 0.5
 
 Steps = tuple[tuple[float, float], ...]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from bruvet.core.twin.forecast import Band
-from bruvet.core.units import span_text
+from bruvet.web.shown import signed_span
 from bruvet.work.why import Why
 
 WIDTH, LEFT, RIGHT, ROW, TOP = 560.0, 190.0, 60.0, 26.0, 4.0
@@ -60,15 +60,20 @@ def steps_of(found: Why) -> Steps:
             whisker = (x(begin + band.p10), x(begin + band.p90))
         ends = sorted((x(begin), x(begin + minutes)))
         rows.append(
-            Step(name, _signed(minutes), kind, TOP + row * ROW, ends[0], ends[1] - ends[0], x(begin + minutes), whisker)
+            Step(
+                name,
+                signed_span(minutes),
+                kind,
+                TOP + row * ROW,
+                ends[0],
+                ends[1] - ends[0],
+                x(begin + minutes),
+                whisker,
+            )
         )
     ends = sorted((x(0.0), x(total)))
     whole = f"{found.piece.name} less {found.first.name}"
     rows.append(
-        Step(whole, _signed(total), "whole", TOP + len(parts) * ROW, ends[0], ends[1] - ends[0], x(total), None)
+        Step(whole, signed_span(total), "whole", TOP + len(parts) * ROW, ends[0], ends[1] - ends[0], x(total), None)
     )
     return Steps(WIDTH, TOP + len(rows) * ROW + 4, x(0.0), tuple(rows))
-
-
-def _signed(minutes: float) -> str:
-    return f"{'+' if minutes > 0 else '−' if round(minutes) else ''}{span_text(abs(minutes))}"
