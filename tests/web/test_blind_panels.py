@@ -10,7 +10,8 @@ import pytest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from bruvet.records.models import Arm, Ballot, BallotAnswer, Panel, Person, Sample
+from bruvet.records.models import Arm, Person
+from bruvet.records.tasting import Ballot, BallotAnswer, Panel, Sample
 from bruvet.work.panel_results import results
 from bruvet.work.panels import CannotTaste
 from conftest import NAME, PASSWORD, Visitor
@@ -99,19 +100,19 @@ def test_codes_are_not_in_the_order_of_the_arms(app, member, engine) -> None:
     with Session(engine) as session:
         trial = make_trial(session)
         asked = Asked(
-            "x",
-            tuple(a.id for a in trial.arms),
-            ("bite",),
-            "",
-            ("overall",),
-            (),
-            ("prefer",),
-            4,
-            False,
-            False,
-            False,
-            0,
-            "x",
+            title="x",
+            arm_ids=tuple(a.id for a in trial.arms),
+            amounts=("bite",),
+            parts=("",),
+            scales=("overall",),
+            rights=(),
+            tests=("prefer",),
+            expected=4,
+            warm_up=False,
+            repeat=False,
+            own_codes=False,
+            pause_s=0,
+            notice="x",
         )
         for _ in range(60):
             panel = new_panel(session, trial, asked, None)

@@ -92,6 +92,7 @@ class Cooker(Stamped, Base):
 class Trial(Stamped, Base):
     __tablename__ = "trial"
     id: Mapped[int] = mapped_column(primary_key=True)
+    uid: Mapped[str] = mapped_column(String(36), unique=True, server_default=func.gen_random_uuid().cast(String))
     title: Mapped[str] = mapped_column(String(120))
     question: Mapped[str]
     factor: Mapped[str] = mapped_column(String(30))
@@ -199,6 +200,7 @@ class Piece(Base):
     read_by: Mapped[str] = mapped_column(String(80), default="")
     stall_by: Mapped[dict[str, Any]] = mapped_column(default=dict)
     arm: Mapped[Arm] = relationship(back_populates="pieces")
+    cutting: Mapped[Cutting | None] = relationship(back_populates="piece", cascade="all, delete-orphan")
 
     @property
     def name(self) -> str:
@@ -361,6 +363,24 @@ class Spot(Base):
     look: Mapped[Look] = relationship(back_populates="spots")
 
 
+class Cutting(Stamped, Base):
+    """What the cook saw and measured of a piece when it was cut; empty where it was not looked at."""
+
+    __tablename__ = "cutting"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    piece_id: Mapped[int] = mapped_column(ForeignKey("piece.id", ondelete="CASCADE"), unique=True)
+    bend: Mapped[str] = mapped_column(String(20), default="")
+    pull: Mapped[str] = mapped_column(String(20), default="")
+    squeeze: Mapped[str] = mapped_column(String(20), default="")
+    bark_colour: Mapped[str] = mapped_column(String(20), default="")
+    bark_firm: Mapped[str] = mapped_column(String(20), default="")
+    fat: Mapped[str] = mapped_column(String(20), default="")
+    ring_mm: Mapped[float | None]
+    slice_mm: Mapped[float | None]
+    note: Mapped[str] = mapped_column(default="")
+    piece: Mapped[Piece] = relationship(back_populates="cutting")
+
+
 class Panellist(Stamped, Base):
     __tablename__ = "panellist"
     __table_args__ = (UniqueConstraint("trial_id", "name"),)
@@ -394,6 +414,8 @@ class Photo(Stamped, Base):
     arm_id: Mapped[int | None] = mapped_column(ForeignKey("arm.id", ondelete="CASCADE"))
     at: Mapped[datetime]
     note: Mapped[str] = mapped_column(default="")
+    view: Mapped[str] = mapped_column(String(12), default="")
+    spans_mm: Mapped[float | None]
     client_id: Mapped[str | None] = mapped_column(String(40), unique=True)
     content: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
     arm: Mapped[Arm | None] = relationship()
@@ -487,69 +509,12 @@ class Revision(Base):
     person_id: Mapped[int | None]
 
 
-class Panel(Stamped, Base):
-    """One blind tasting. `state` is `draft`, `open`, `closed` or `opened`: only then may anybody know what was what."""
+class VerdictLink(Stamped, Base):
+    """A link by which anybody may read a trial's verdict, until it is withdrawn; its token is kept as a hash only."""
 
-    __tablename__ = "panel"
+    __tablename__ = "verdict_link"
     id: Mapped[int] = mapped_column(primary_key=True)
     trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
-    title: Mapped[str] = mapped_column(String(80))
-    join_code: Mapped[str] = mapped_column(String(12), unique=True)
-    state: Mapped[str] = mapped_column(String(10), default="draft")
-    seed: Mapped[int]
-    asks: Mapped[dict[str, Any]] = mapped_column(default=dict)
-    envelope_at: Mapped[datetime | None]
-    envelope_by: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
-    trial: Mapped[Trial] = relationship()
-    samples: Mapped[list[Sample]] = relationship(
-        back_populates="panel", order_by="Sample.number", cascade="all, delete-orphan"
-    )
-    ballots: Mapped[list[Ballot]] = relationship(
-        back_populates="panel", order_by="Ballot.number", cascade="all, delete-orphan"
-    )
-
-
-class Sample(Base):
-    """What is tasted: from which arm, which part of it, a bite or a portion."""
-
-    __tablename__ = "sample"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    panel_id: Mapped[int] = mapped_column(ForeignKey("panel.id", ondelete="CASCADE"), index=True)
-    arm_id: Mapped[int] = mapped_column(ForeignKey("arm.id", ondelete="CASCADE"))
-    number: Mapped[int]
-    part: Mapped[str] = mapped_column(String(60), default="")
-    amount: Mapped[str] = mapped_column(String(10), default="bite")
-    panel: Mapped[Panel] = relationship(back_populates="samples")
-    arm: Mapped[Arm] = relationship()
-
-
-class Ballot(Base):
-    """One panellist's way through a panel; `steps` hold which code is which sample and never leave the server."""
-
-    __tablename__ = "ballot"
-    __table_args__ = (UniqueConstraint("panel_id", "number"),)
-    id: Mapped[int] = mapped_column(primary_key=True)
-    panel_id: Mapped[int] = mapped_column(ForeignKey("panel.id", ondelete="CASCADE"), index=True)
-    number: Mapped[int]
     token_hash: Mapped[str] = mapped_column(String(64), unique=True)
-    name: Mapped[str] = mapped_column(String(80))
-    cooked: Mapped[bool] = mapped_column(default=False)
-    begun_at: Mapped[datetime]
-    sent_at: Mapped[datetime | None]
-    late: Mapped[bool] = mapped_column(default=False)
-    steps: Mapped[list[Any]] = mapped_column(default=list)
-    panel: Mapped[Panel] = relationship(back_populates="ballots")
-    answers: Mapped[list[BallotAnswer]] = relationship(
-        back_populates="ballot", order_by="BallotAnswer.key", cascade="all, delete-orphan"
-    )
-
-
-class BallotAnswer(Base):
-    """One answer as it was given; asked again before sending, the later one counts."""
-
-    __tablename__ = "ballot_answer"
-    ballot_id: Mapped[int] = mapped_column(ForeignKey("ballot.id", ondelete="CASCADE"), primary_key=True)
-    key: Mapped[str] = mapped_column(String(80), primary_key=True)
-    value: Mapped[str]
-    at: Mapped[datetime]
-    ballot: Mapped[Ballot] = relationship(back_populates="answers")
+    given_to: Mapped[str] = mapped_column(String(80), default="")
+    withdrawn_at: Mapped[datetime | None]

@@ -13,9 +13,10 @@ from alembic.config import Config
 from sqlalchemy import Engine, create_engine, event, inspect
 from sqlalchemy.orm import Session, sessionmaker
 
-from .models import Arm, Base, Cooker, Event, Look, Panellist, Piece, Revision, Spot, Trial
+from .models import Arm, Base, Cooker, Cutting, Event, Look, Panellist, Piece, Revision, Spot, Trial
+from .tasting import Sample
 
-KEPT: tuple[type[Base], ...] = (Trial, Arm, Piece, Event, Look, Spot, Panellist, Cooker)
+KEPT: tuple[type[Base], ...] = (Trial, Arm, Piece, Event, Look, Spot, Panellist, Cooker, Cutting, Sample)
 
 
 def engine_url(url: str) -> str:
@@ -60,6 +61,10 @@ def _trial_of(row: Any) -> int | None:
         return row.arm.trial_id if row.arm is not None else None
     if isinstance(row, Spot):
         return row.look.trial_id if row.look is not None else None
+    if isinstance(row, Cutting):
+        return row.piece.arm.trial_id if row.piece is not None else None
+    if isinstance(row, Sample):
+        return row.panel.trial_id if row.panel is not None else None
     return getattr(row, "trial_id", None)
 
 

@@ -33,6 +33,8 @@ def create_app(config: dict[str, Any] | None = None) -> Flask:
         SESSION_COOKIE_NAME="bruvet",
         SESSION_COOKIE_HTTPONLY=True,
         SESSION_COOKIE_SAMESITE="Lax",
+        # A part of a page that answers late must not bring back the cookie of before, without what was flashed since.
+        SESSION_REFRESH_EACH_REQUEST=False,
         MAX_CONTENT_LENGTH=MAX_UPLOAD_BYTES,
         MAX_FORM_MEMORY_SIZE=4 * 1024 * 1024,
         WTF_CSRF_TIME_LIMIT=None,

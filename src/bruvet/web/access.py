@@ -28,7 +28,10 @@ OPEN_ENDPOINTS = {
     "api.described",
     "board.worker",
     "account.invited",
-    *(f"ballot.{name}" for name in ("door", "welcome", "begin", "page", "keep", "keep_one", "done")),
+    *(
+        f"ballot.{name}"
+        for name in ("door", "welcome", "begin", "page", "keep", "keep_one", "whole", "keep_whole", "done")
+    ),
 }
 LIFETIME = timedelta(days=30)
 FAILURES_ALLOWED = 8
@@ -40,6 +43,7 @@ OWNERS_ONLY = {
     ("POST", "plan.delete"), ("GET", "plan.delete"), ("POST", "account.invite"), ("POST", "account.remove_person"),
     ("POST", "stations.add"), ("POST", "cookers.save"), ("POST", "cookers.delete"), ("POST", "protocols.delete"),
     ("GET", "panel.carving"), ("POST", "panel.envelope"), ("POST", "panel.make"), ("POST", "panel.state"),
+    ("POST", "panel.drop_set"),
 }  # fmt: skip
 
 hasher = PasswordHasher()

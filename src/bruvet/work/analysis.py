@@ -24,8 +24,9 @@ from bruvet.core.trial.ledger import Question
 from bruvet.core.trial.terms import CookerKind, Cut, Factor, TrialKind, term
 from bruvet.core.units import Units
 from bruvet.core.verdict.compose import ArmResult
-from bruvet.records.models import Arm, Event, Panel, Piece, Probe, Trial
+from bruvet.records.models import Arm, Event, Piece, Probe, Trial
 from bruvet.records.series import ROLLED_S, Buckets, Extent, bucketed, extents, how_many, newest, rolled, seconds
+from bruvet.records.tasting import Panel
 
 from .calibrations import calibrations
 from .kept import digest, digest_of, kept

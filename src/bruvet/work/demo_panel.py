@@ -31,7 +31,7 @@ def taste(session: Session, trial: Trial, at: datetime) -> None:
         title="Boathouse supper",
         arm_ids=arms,
         amounts=("bite",),
-        part="middle slices",
+        parts=("middle slices",),
         scales=scales,
         rights=rights,
         tests=("prefer",),
@@ -45,6 +45,8 @@ def taste(session: Session, trial: Trial, at: datetime) -> None:
     panel = new_panel(session, trial, asked, None)
     panel.seed = SEED
     panel.state = "open"
+    for sample in panel.samples:
+        sample.served_c, sample.since_cut_min = (62.0, 6.0) if sample.arm.letter == "A" else (64.0, 8.0)
     session.flush()
     letters = {sample.id: sample.arm.letter for sample in panel.samples}
     draw = np.random.default_rng(SEED)

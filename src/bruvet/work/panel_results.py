@@ -7,11 +7,12 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.stats import rankdata
 
 from bruvet.core.tasting.differing import METHODS, PAIRED, Told, told
 from bruvet.core.tasting.panel import TasterSays, least_panel
-from bruvet.core.tasting.ranking import Ranked, ranked
+from bruvet.core.tasting.ranking import Ranked, Trend, in_order, ranked
 from bruvet.core.tasting.scoring import (
     Camps,
     Mixed,
@@ -25,19 +26,24 @@ from bruvet.core.tasting.scoring import (
     paired_step,
     penalty,
 )
-from bruvet.core.tasting.sets import RIGHTS, SCALES, TESTS
+from bruvet.core.tasting.sets import TESTS, Scale
 from bruvet.core.trial.power import tasters_needed
-from bruvet.records.models import Ballot, Panel, Sample
-from bruvet.work.panels import CannotTaste, given, steps_for
+from bruvet.records.tasting import Ballot, Panel, Sample
+from bruvet.work.panels import CannotTaste, given, name_of, rights_of, scales_of, steps_for
 
+FloatArray = NDArray[np.float64]
 LIKED = 0.75
+AMOUNTS = {"bite": "first bite", "portion": "a portion"}
+# Samples further apart than this were not served alike (common practice, no source).
+WARMTH_C, CUT_MIN = 5.0, 10.0
 
 
 @dataclass(frozen=True)
 class Attribute:
-    """One scale: everybody's scores by arm, the steps from the first arm, the mixed model, corrected chances."""
+    """One scale, after a bite or a portion: scores by sample, steps from the first, mixed model, corrected chances."""
 
     key: str
+    amount: str
     name: str
     low: str
     high: str
@@ -50,17 +56,17 @@ class Attribute:
 
 @dataclass(frozen=True)
 class JustRight:
-    """Just-about-right answers of one arm and attribute."""
+    """Just-about-right answers of one sample and attribute."""
 
     key: str
     name: str
-    letter: str
+    sample: str
     found: Penalty
 
 
 @dataclass(frozen=True)
 class Tested:
-    """A test of two samples: what was asked, what it says, and for a choice how many took each arm."""
+    """A test of two samples: what was asked, what it says, and for a choice how many took each."""
 
     test: str
     question: str
@@ -71,10 +77,13 @@ class Tested:
 
 @dataclass(frozen=True)
 class Results:
-    """Everything of one panel. `blind` and `knowing` count the ballots sent; late ones are with the knowing."""
+    """Everything of one panel. `blind` and `knowing` count the ballots sent; late ones are with the knowing.
+
+    `samples` are named by their arm's letter, and by their part where several are tasted.
+    """
 
     panel: Panel
-    letters: tuple[str, ...]
+    samples: tuple[str, ...]
     blind: int
     knowing: int
     late: int
@@ -83,8 +92,10 @@ class Results:
     just_right: tuple[JustRight, ...]
     tests: tuple[Tested, ...]
     ranking: Ranked | None
+    trend: Trend | None
     camps: Camps | None
     disagree: tuple[str, ...]
+    served: tuple[str, ...]
     consistency: Mapping[str, float]
     remarks: tuple[tuple[str, str, str, str], ...]
     can_show: tuple[str, ...]
@@ -102,27 +113,36 @@ def results(panel: Panel) -> Results:
         raise CannotTaste("The envelope is still shut. Open it first; it is kept who did and when.")
     sent = [ballot for ballot in panel.ballots if ballot.sent_at is not None]
     blind = [ballot for ballot in sent if not ballot.cooked and not ballot.late]
-    arm_of = {sample.id: sample.arm.letter for sample in panel.samples}
-    letters = tuple(sorted(set(arm_of.values())))
-    scores = _scores(blind, arm_of)
-    attributes = tuple(_attribute(key, scores.get(key, []), letters[0]) for key in panel.asks["scales"])
-    overall = next((a for a in attributes if a.key == "overall"), None)
+    name = {sample.id: name_of(sample) for sample in panel.samples}
+    samples = tuple(sorted(set(name.values())))
+    scores = _scores(panel, blind, name)
+    amounts = list(dict.fromkeys(sample.amount for sample in panel.samples))
+    attributes = tuple(
+        _attribute(scale, amount if len(amounts) > 1 else "", scores.get((scale.key, amount), []), samples[0])
+        for amount in amounts
+        for scale in scales_of(panel).values()
+    )
+    overall = next((a for a in reversed(attributes) if a.key == "overall"), None)
+    ranks = _ranks(blind, name, samples)
+    expected = [samples.index(letter) for letter in panel.asks.get("expected_order", []) if letter in samples]
     return Results(
         panel,
-        letters,
+        samples,
         len(blind),
         len(sent) - len(blind),
         sum(ballot.late for ballot in sent),
         len(panel.ballots) - len(sent),
         _hold(attributes),
-        _just_right(panel, blind, arm_of),
-        tuple(_tests(panel, blind, letters)),
-        _ranking(blind, arm_of, letters),
-        _camps(overall, letters),
-        _disagree(panel, blind, letters),
+        _just_right(panel, blind, name),
+        tuple(_tests(panel, blind, name, samples)),
+        None if ranks is None else ranked(ranks),
+        in_order(ranks, tuple(expected)) if ranks is not None and len(expected) == len(samples) > 2 else None,
+        _camps(overall, samples),
+        _disagree(scores, samples),
+        _served_alike(panel),
         _consistent(scores),
-        _remarks(sent, arm_of),
-        _can_show(len(blind), letters),
+        _remarks(sent, name),
+        _can_show(len(blind), samples),
     )
 
 
@@ -145,131 +165,161 @@ def _served(ballots: Sequence[Ballot], *kinds: str) -> Iterator[_Served]:
                 yield _Served(ballot, step, mine)
 
 
-def _scores(ballots: Sequence[Ballot], arm_of: Mapping[int, str]) -> dict[str, list[Scored]]:
-    found: dict[str, list[Scored]] = {}
+def _scores(panel: Panel, ballots: Sequence[Ballot], name: Mapping[int, str]) -> dict[tuple[str, str], list[Scored]]:
+    """Scores by scale and amount."""
+    found: dict[tuple[str, str], list[Scored]] = {}
+    scales = scales_of(panel)
     for one in _served(ballots, "sample"):
         who = f"{one.ballot.number} {one.ballot.name}"
-        for key in SCALES:
+        for key in scales:
             if value := one.said.get(f"score-{key}"):
-                score = Scored(who, arm_of[one.step["sample"]], one.step["position"], float(value))
-                found.setdefault(key, []).append(score)
+                score = Scored(who, name[one.step["sample"]], one.step["position"], float(value))
+                found.setdefault((key, one.step["amount"]), []).append(score)
     return found
 
 
-def _attribute(key: str, scores: Sequence[Scored], first: str) -> Attribute:
-    scale = SCALES[key]
-    arms = sorted({s.sample for s in scores})
-    means = {arm: float(np.mean([s.value for s in scores if s.sample == arm])) for arm in arms}
-    steps = [step for arm in arms if arm != first and (step := paired_step(scores, first, arm)) is not None]
+def _attribute(scale: Scale, amount: str, scores: Sequence[Scored], first: str) -> Attribute:
+    tasted = sorted({s.sample for s in scores})
+    means = {sample: float(np.mean([s.value for s in scores if s.sample == sample])) for sample in tasted}
+    steps = [step for one in tasted if one != first and (step := paired_step(scores, first, one)) is not None]
+    named = scale.name + (f", {AMOUNTS[amount]}" if amount else "")
     return Attribute(
-        key, scale.name, scale.low, scale.high, tuple(scores), means, tuple(steps), mixed(scores, first), {}
+        scale.key, amount, named, scale.low, scale.high, tuple(scores), means, tuple(steps), mixed(scores, first), {}
     )
 
 
 def _hold(attributes: Sequence[Attribute]) -> tuple[Attribute, ...]:
-    """Chances corrected over all attributes and arms together (Holm)."""
-    keys = [(a.key, s.sample) for a in attributes for s in a.steps if s.p is not None]
+    """Chances corrected over all attributes, amounts and samples together (Holm)."""
+    keys = [(a.name, s.sample) for a in attributes for s in a.steps if s.p is not None]
     chances = dict(zip(keys, corrected([s.p for a in attributes for s in a.steps if s.p is not None]), strict=True))
     return tuple(
-        Attribute(**{**vars(a), "corrected": {arm: p for (key, arm), p in chances.items() if key == a.key}})
+        Attribute(**{**vars(a), "corrected": {sample: p for (named, sample), p in chances.items() if named == a.name}})
         for a in attributes
     )
 
 
-def _just_right(panel: Panel, ballots: Sequence[Ballot], arm_of: Mapping[int, str]) -> tuple[JustRight, ...]:
+def _just_right(panel: Panel, ballots: Sequence[Ballot], name: Mapping[int, str]) -> tuple[JustRight, ...]:
     answers: dict[tuple[str, str], list[tuple[int, float | None]]] = {}
+    rights = rights_of(panel)
     for one in _served(ballots, "sample"):
+        if one.step.get("repeat"):
+            continue
         liking = one.said.get("score-overall")
-        for key in panel.asks["rights"]:
+        for key in rights:
             if value := one.said.get(f"right-{key}"):
                 pair = (int(value), float(liking) if liking else None)
-                answers.setdefault((key, arm_of[one.step["sample"]]), []).append(pair)
-    return tuple(JustRight(key, RIGHTS[key].name, arm, penalty(found)) for (key, arm), found in sorted(answers.items()))
+                answers.setdefault((key, name[one.step["sample"]]), []).append(pair)
+    return tuple(
+        JustRight(key, rights[key].name, sample, penalty(found)) for (key, sample), found in sorted(answers.items())
+    )
 
 
-def _tests(panel: Panel, ballots: Sequence[Ballot], letters: Sequence[str]) -> list[Tested]:
-    out = []
-    arm_of = {sample.id: sample.arm.letter for sample in panel.samples}
+def _tests(
+    panel: Panel, ballots: Sequence[Ballot], name: Mapping[int, str], samples: Sequence[str]
+) -> Iterator[Tested]:
     for test in panel.asks["tests"]:
-        if test == "rank" or len(letters) != 2:
+        if test == "rank" or len(samples) != 2:
             continue
         chosen = [(one.step, one.said["choice"]) for one in _served(ballots, test) if one.said.get("choice")]
         if test in METHODS:
             right = sum(choice == step["right"] for step, choice in chosen)
             if chosen:
-                out.append(Tested(test, TESTS[test], told(METHODS[test], len(chosen), right), {}, 0))
+                yield Tested(test, TESTS[test], told(METHODS[test], len(chosen), right), {}, 0)
             continue
-        counts = dict.fromkeys(letters, 0)
+        counts = dict.fromkeys(samples, 0)
         for step, choice in chosen:
             if choice != "none":
-                counts[arm_of[step["codes"][choice]]] += 1
+                counts[name[step["codes"][choice]]] += 1
         decided = sum(counts.values())
         if decided:
             found = told(PAIRED, decided, max(counts.values()), two_sided=True)
-            out.append(Tested(test, TESTS[test], found, counts, len(chosen) - decided))
-    return out
+            yield Tested(test, TESTS[test], found, counts, len(chosen) - decided)
 
 
-def _ranking(ballots: Sequence[Ballot], arm_of: Mapping[int, str], letters: Sequence[str]) -> Ranked | None:
+def _ranks(ballots: Sequence[Ballot], name: Mapping[int, str], samples: Sequence[str]) -> FloatArray | None:
+    """Everybody's whole rankings, shape (panellists, samples), like places as mid-ranks; None where fewer than two."""
     rows = []
     for one in _served(ballots, "rank"):
-        places = {arm_of[s]: one.said.get(f"place-{code}") for code, s in one.step["codes"].items()}
-        if all(places.get(letter) for letter in letters):
-            rows.append(rankdata([float(places[letter] or 0) for letter in letters]))
-    return ranked(np.array(rows)) if len(rows) > 1 and len(letters) > 1 else None
+        places = {name[s]: one.said.get(f"place-{code}") for code, s in one.step["codes"].items()}
+        if all(places.get(sample) for sample in samples):
+            rows.append(rankdata([float(places[sample] or 0) for sample in samples]))
+    return np.array(rows) if len(rows) > 1 and len(samples) > 1 else None
 
 
-def _camps(overall: Attribute | None, letters: Sequence[str]) -> Camps | None:
-    if overall is None or len(letters) != 2:
+def _camps(overall: Attribute | None, samples: Sequence[str]) -> Camps | None:
+    if overall is None or len(samples) != 2:
         return None
-    by_person: dict[str, dict[str, list[float]]] = {}
-    for one in overall.scores:
-        by_person.setdefault(one.who, {}).setdefault(one.sample, []).append(one.value)
-    steps = {
-        who: float(np.mean(said[letters[1]]) - np.mean(said[letters[0]]))
-        for who, said in by_person.items()
-        if set(letters) <= set(said)
-    }
+    means = _means(overall.scores)
+    whole = {who for who, _ in means if all((who, sample) in means for sample in samples)}
+    steps = {who: means[who, samples[1]] - means[who, samples[0]] for who in sorted(whole)}
     return camps(steps) if steps else None
 
 
-def _disagree(panel: Panel, ballots: Sequence[Ballot], letters: Sequence[str]) -> tuple[str, ...]:
-    """Where the first bite and the portion like different arms best, by the mean of `overall`."""
-    amounts: dict[int, str] = {sample.id: sample.amount for sample in panel.samples}
-    arm_of = {sample.id: sample.arm.letter for sample in panel.samples}
+def _means(scores: Sequence[Scored]) -> dict[tuple[str, str], float]:
+    """Each panellist's mean of each sample."""
     found: dict[tuple[str, str], list[float]] = {}
-    for one in _served(ballots, "sample"):
-        if value := one.said.get("score-overall"):
-            sample = one.step["sample"]
-            found.setdefault((amounts[sample], arm_of[sample]), []).append(float(value))
-    best = {}
-    for amount in ("bite", "portion"):
-        means = {arm: float(np.mean(found[amount, arm])) for arm in letters if (amount, arm) in found}
-        if len(means) > 1:
-            best[amount] = max(means, key=lambda arm: means[arm])
-    if len(best) == 2 and best["bite"] != best["portion"]:
-        return (f"The first bite likes {best['bite']} best, a whole portion {best['portion']}.",)
-    return ()
+    for one in scores:
+        found.setdefault((one.who, one.sample), []).append(one.value)
+    return {key: float(np.mean(values)) for key, values in found.items()}
 
 
-def _consistent(scores: Mapping[str, Sequence[Scored]]) -> dict[str, float]:
+def _disagree(scores: Mapping[tuple[str, str], Sequence[Scored]], samples: Sequence[str]) -> tuple[str, ...]:
+    """Where liking moves from the first bite to a whole portion, within panellists, and where the best one changes."""
+    bite, portion = (_means(scores.get(("overall", amount), ())) for amount in ("bite", "portion"))
+    if not bite or not portion:
+        return ()
+    lines = []
+    best = []
+    for found in (bite, portion):
+        means = {one: np.mean([v for (_, sample), v in found.items() if sample == one] or [0.0]) for one in samples}
+        best.append(max(means, key=lambda sample: means[sample]))
+    if best[0] != best[1]:
+        lines.append(f"The first bite likes {best[0]} best, a whole portion {best[1]}.")
+    moved = [Scored(*key, 0, portion[key] - value) for key, value in bite.items() if key in portion]
+    for sample in samples[1:]:
+        step = paired_step(moved, samples[0], sample)
+        if step is not None and step.low is not None and step.high is not None and (step.low > 0 or step.high < 0):
+            way = "gains" if step.mean > 0 else "loses"
+            low, high = sorted((abs(step.low), abs(step.high)))
+            lines.append(
+                f"From the first bite to the portion {sample} {way} {abs(step.mean):.1f} points against {samples[0]} "
+                f"(95 % from {low:.1f} to {high:.1f})."
+            )
+    return tuple(lines)
+
+
+def _served_alike(panel: Panel) -> tuple[str, ...]:
+    """Where samples of one amount went out unlike one another in warmth or in time since cutting."""
+    lines = []
+    for amount in dict.fromkeys(sample.amount for sample in panel.samples):
+        mine = [sample for sample in panel.samples if sample.amount == amount]
+        warm = [sample.served_c for sample in mine if sample.served_c is not None]
+        cut = [sample.since_cut_min for sample in mine if sample.since_cut_min is not None]
+        if len(warm) > 1 and max(warm) - min(warm) > WARMTH_C:
+            lines.append("The samples were not equally warm; warmth is tasted as juiciness and tenderness.")
+        if len(cut) > 1 and max(cut) - min(cut) > CUT_MIN:
+            lines.append("They had not been cut equally long; cut meat dries and cools.")
+    return tuple(dict.fromkeys(lines))
+
+
+def _consistent(scores: Mapping[tuple[str, str], Sequence[Scored]]) -> dict[str, float]:
     """By panellist, points between two servings of the same, mean over what was scored."""
     each = [consistency(found) for found in scores.values()]
     who = sorted({name for found in each for name in found}, key=lambda name: int(name.split(" ", 1)[0]))
     return {name: float(np.mean([found[name] for found in each if name in found])) for name in who}
 
 
-def _remarks(ballots: Sequence[Ballot], arm_of: Mapping[int, str]) -> tuple[tuple[str, str, str, str], ...]:
+def _remarks(ballots: Sequence[Ballot], named: Mapping[int, str]) -> tuple[tuple[str, str, str, str], ...]:
     out = []
     for one in _served(ballots):
         if words := one.said.get("remark"):
             step = one.step
-            arm = arm_of[step["sample"]] if step["kind"] == "sample" else ""
-            out.append((one.ballot.name, arm, step.get("code", TESTS.get(step["kind"], "")), words))
+            sample = named[step["sample"]] if step["kind"] == "sample" else ""
+            out.append((one.ballot.name, sample, step.get("code", TESTS.get(step["kind"], "")), words))
     return tuple(out)
 
 
-def _can_show(blind: int, letters: Sequence[str]) -> tuple[str, ...]:
+def _can_show(blind: int, samples: Sequence[str]) -> tuple[str, ...]:
     """What a panel of this size can and cannot show, and how many would settle it."""
     lines = []
     fewest = least_panel()
@@ -282,7 +332,7 @@ def _can_show(blind: int, letters: Sequence[str]) -> tuple[str, ...]:
             f"It takes {fewest} who all agree."
         )
     needed = tasters_needed(0.5, LIKED, two_sided=True)
-    if len(letters) == 2 and needed is not None and blind < needed:
+    if len(samples) == 2 and needed is not None and blind < needed:
         lines.append(
             f"{needed} tasters would show a preference of three in four with a chance of 80 % (exact binomial, 5 %)."
         )
@@ -299,7 +349,7 @@ def tasters_of(panel: Panel) -> list[TasterSays]:
         if ballot.sent_at is None:
             continue
         sums: dict[tuple[str, str], list[float]] = {}
-        for key, scores in _scores([ballot], arm_of).items():
+        for (key, _), scores in _scores(panel, [ballot], arm_of).items():
             for one in scores:
                 sums.setdefault((one.sample, key), []).append(one.value)
         choices = [(page.step, page.said.get("choice", "none")) for page in _served([ballot], "prefer")]

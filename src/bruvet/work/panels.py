@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from itertools import count
 from typing import Any
 
 import numpy as np
@@ -15,8 +16,9 @@ from sqlalchemy.orm import Session
 
 from bruvet.core.tasting.codes import PLAIN, three_digits
 from bruvet.core.tasting.orders import orders_for
-from bruvet.core.tasting.sets import RIGHTS, SCALES
-from bruvet.records.models import Ballot, BallotAnswer, Panel, Sample, Trial
+from bruvet.core.tasting.sets import RIGHTS, SCALES, Right, Scale, own_rights, own_scales
+from bruvet.records.models import Trial
+from bruvet.records.tasting import Ballot, BallotAnswer, Panel, Sample
 
 from .stations import token_hash
 
@@ -32,12 +34,21 @@ class CannotTaste(ValueError):
 
 @dataclass(frozen=True)
 class Asked:
-    """What a new panel is to ask."""
+    """What a new panel is to ask.
+
+    Attributes
+    ----------
+    paper : for how many of those expected a ballot is printed.
+    parts : each is a sample of every arm, as flat and point; one may be empty.
+    pieces : by arm's id, the piece it is cut from, where an arm has several.
+    own : questions of one's own: key, name, and words at both ends; without words it asks what is right.
+    expected_order : letters, best first, where an order of the samples is expected beforehand.
+    """
 
     title: str
     arm_ids: tuple[int, ...]
     amounts: tuple[str, ...]
-    part: str
+    parts: tuple[str, ...]
     scales: tuple[str, ...]
     rights: tuple[str, ...]
     tests: tuple[str, ...]
@@ -47,6 +58,10 @@ class Asked:
     own_codes: bool
     pause_s: int
     notice: str
+    pieces: Mapping[int, int] = field(default_factory=dict)
+    own: tuple[Mapping[str, str], ...] = ()
+    paper: int = 0
+    expected_order: tuple[str, ...] = ()
 
 
 def new_panel(session: Session, trial: Trial, asked: Asked, person_id: int | None) -> Panel:
@@ -69,23 +84,62 @@ def new_panel(session: Session, trial: Trial, asked: Asked, person_id: int | Non
             "own_codes": asked.own_codes,
             "pause_s": asked.pause_s,
             "notice": asked.notice,
+            "paper": asked.paper,
+            "own": [dict(one) for one in asked.own],
+            "expected_order": list(asked.expected_order),
         },
     )
     for amount in asked.amounts:
         for arm_id in asked.arm_ids:
-            panel.samples.append(Sample(arm_id=arm_id, number=len(panel.samples) + 1, part=asked.part, amount=amount))
+            for part in asked.parts:
+                number, piece_id = len(panel.samples) + 1, asked.pieces.get(arm_id)
+                panel.samples.append(Sample(arm_id=arm_id, number=number, part=part, amount=amount, piece_id=piece_id))
     session.add(panel)
     session.flush()
     return panel
 
 
-def join(session: Session, panel: Panel, name: str, cooked: bool, now: datetime) -> str:
+def scales_of(panel: Panel) -> dict[str, Scale]:
+    """The scales a panel asks for, in order."""
+    known = SCALES | own_scales(panel.asks.get("own", []))
+    return {key: known[key] for key in panel.asks["scales"]}
+
+
+def rights_of(panel: Panel) -> dict[str, Right]:
+    """What a panel asks whether it is just right, in order."""
+    known = RIGHTS | own_rights(panel.asks.get("own", []))
+    return {key: known[key] for key in panel.asks["rights"]}
+
+
+def free_numbers(panel: Panel) -> list[int]:
+    """Panellists' numbers whose ballot is not there yet, and the next one after them."""
+    taken = {ballot.number for ballot in panel.ballots}
+    last = max([int(panel.asks["expected"]), *taken])
+    return [number for number in range(1, last + 2) if number not in taken]
+
+
+def paper_numbers(panel: Panel) -> range:
+    """The numbers kept for paper ballots: the last of those expected."""
+    expected = int(panel.asks["expected"])
+    return range(expected - int(panel.asks.get("paper", 0)) + 1, expected + 1)
+
+
+def _next_phone(panel: Panel) -> int:
+    taken = {ballot.number for ballot in panel.ballots}
+    return next(number for number in count(1) if number not in taken and number not in paper_numbers(panel))
+
+
+def join(
+    session: Session, panel: Panel, name: str, cooked: bool, now: datetime, paper_number: int | None = None
+) -> str:
     """A new ballot's token. Whoever cooked or cut is not blind, and is kept apart in the results.
+
+    `paper_number` is that of a paper ballot that is typed in; that may be done while nobody else comes in, too.
 
     Raises
     ------
     CannotTaste
-        When the panel is not open, or is full.
+        When the panel is not open, or is full, or the paper's number is there already.
     """
     # One at a time: the number says which order a panellist gets.
     session.scalar(select(Panel.id).where(Panel.id == panel.id).with_for_update())
@@ -94,11 +148,15 @@ def join(session: Session, panel: Panel, name: str, cooked: bool, now: datetime)
         raise CannotTaste("The host has not opened this tasting yet. Wait a moment and try again.")
     if panel.state == "opened":
         raise CannotTaste("The envelope of this tasting has been opened: it is known which code was what.")
-    if panel.state == "closed":
+    if panel.state == "closed" and paper_number is None:
         raise CannotTaste("This tasting is closed. Ask the host.")
     if len(panel.ballots) >= MOST_BALLOTS:
         raise CannotTaste("This tasting is full.")
-    number = max((ballot.number for ballot in panel.ballots), default=0) + 1
+    if paper_number is not None and paper_number not in free_numbers(panel):
+        raise CannotTaste(
+            f"Ballot {paper_number} is there already, or was never printed. Look at the number on the paper."
+        )
+    number = paper_number or _next_phone(panel)
     token = secrets.token_urlsafe(24)
     ballot = Ballot(
         panel_id=panel.id,
@@ -106,6 +164,7 @@ def join(session: Session, panel: Panel, name: str, cooked: bool, now: datetime)
         token_hash=token_hash(token),
         name=name,
         cooked=cooked,
+        how="phone" if paper_number is None else "paper",
         begun_at=now,
         steps=steps_for(panel, number),
     )
@@ -184,6 +243,17 @@ def _odd_one(test: str, pair: Sequence[Sample], fresh: Any, draw: np.random.Gene
     return found | ({"reference": next(fresh), "reference_sample": twice.id} if test == "duo-trio" else {})
 
 
+def seen(step: Mapping[str, Any]) -> dict[str, Any]:
+    """What of a step may be shown to a panellist: codes and questions, and nothing else."""
+    return {
+        "kind": step["kind"],
+        "code": step.get("code", ""),
+        "shown": list(step.get("shown", [])),
+        "reference": step.get("reference", ""),
+        "amount": step.get("amount", ""),
+    }
+
+
 # ---- answers ----------------------------------------------------------------------------------------------------
 
 
@@ -221,14 +291,14 @@ def answer(session: Session, ballot: Ballot, page: int, values: Mapping[str, str
         raise CannotTaste("There is no such page.")
     known = fields_of(ballot.panel, ballot.steps, page)
     kept: dict[str, str] = {}
-    for field, value in values.items():
-        if field not in known:
+    for name, value in values.items():
+        if name not in known:
             raise CannotTaste("That was not asked on this page.")
-        choices = known[field]
+        choices = known[name]
         text = value.replace("\x00", "").strip()[:LONGEST_WORDS]
         if choices is not None and text and text not in choices:
             raise CannotTaste("That is no answer to choose on this page.")
-        kept[f"{page}:{field}"] = text
+        kept[f"{page}:{name}"] = text
     for key, text in kept.items():
         row = insert(BallotAnswer).values(ballot_id=ballot.id, key=key, value=text, at=now)
         session.execute(row.on_conflict_do_update(index_elements=["ballot_id", "key"], set_={"value": text, "at": now}))
@@ -267,8 +337,7 @@ def open_envelope(panel: Panel, person_id: int | None, now: datetime | None = No
         panel.envelope_by = person_id
 
 
-def names_of(panel: Panel) -> dict[str, str]:
-    """Names of what is asked, by key."""
-    return {key: SCALES[key].name for key in panel.asks["scales"]} | {
-        f"right-{key}": RIGHTS[key].name for key in panel.asks["rights"]
-    }
+def name_of(sample: Sample) -> str:
+    """A sample once it may be known: its arm's letter, and its part where several are tasted."""
+    several = len({other.part for other in sample.panel.samples}) > 1
+    return f"{sample.arm.letter} {sample.part}" if several else sample.arm.letter

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from .differing import least_right
@@ -48,6 +49,19 @@ RIGHTS = {
         Right("richness", "Richness"),
     )
 }
+OWN_QUESTIONS = 4
+
+
+def own_scales(said: Sequence[Mapping[str, str]]) -> dict[str, Scale]:
+    """Scales of a kitchen's own, by key, from what is kept of them."""
+    return {one["key"]: Scale(one["key"], one["name"], one["low"], one["high"]) for one in said if one["low"]}
+
+
+def own_rights(said: Sequence[Mapping[str, str]]) -> dict[str, Right]:
+    """Questions of a kitchen's own about what is right, by key: those without words at their ends."""
+    return {one["key"]: Right(one["key"], one["name"]) for one in said if not one["low"]}
+
+
 RIGHT_WORDS = ("much too little", "too little", "just right", "too much", "much too much")
 STARTERS = {
     "sliced": ("Sliced meat", ("overall", "tenderness", "juiciness", "smoke", "bark"), ("smoke", "salt", "moisture")),

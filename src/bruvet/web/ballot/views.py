@@ -14,10 +14,22 @@ from flask import Blueprint, abort, jsonify, redirect, render_template, request,
 from sqlalchemy import select
 from werkzeug.wrappers import Response
 
-from bruvet.core.tasting.sets import RIGHT_WORDS, RIGHTS, SCALES, TESTS
-from bruvet.records.models import Ballot, Panel
+from bruvet.core.tasting.sets import RIGHT_WORDS, TESTS
+from bruvet.records.tasting import Ballot, Panel
 from bruvet.web.database import db
-from bruvet.work.panels import CannotTaste, answer, ballot_of, fields_of, given, join, missing, send
+from bruvet.work.panels import (
+    CannotTaste,
+    answer,
+    ballot_of,
+    fields_of,
+    given,
+    join,
+    missing,
+    rights_of,
+    scales_of,
+    seen,
+    send,
+)
 
 blueprint = Blueprint(
     "ballot", __name__, template_folder="templates", static_folder="static", static_url_path="/ballot-static"
@@ -83,17 +95,6 @@ def _ballot(token: str) -> Ballot:
     return ballot
 
 
-def _seen(step: dict[str, Any]) -> dict[str, Any]:
-    """What of a step a panellist's browser is given: codes and questions, and nothing else."""
-    return {
-        "kind": step["kind"],
-        "code": step.get("code", ""),
-        "shown": list(step.get("shown", [])),
-        "reference": step.get("reference", ""),
-        "amount": step.get("amount", ""),
-    }
-
-
 @blueprint.get("/ballot/<token>/<int:number>")
 def page(token: str, number: int) -> View:
     ballot = _ballot(token)
@@ -111,17 +112,66 @@ def _page(ballot: Ballot, token: str, number: int, problem: str) -> View:
         token=token,
         number=number,
         count=len(ballot.steps),
-        step=_seen(ballot.steps[number - 1]),
-        scales=[SCALES[key] for key in asks["scales"]],
-        rights=[RIGHTS[key] for key in asks["rights"]],
-        right_words=RIGHT_WORDS,
-        tests=TESTS,
+        step=seen(ballot.steps[number - 1]),
         said={key.split(":", 1)[1]: value for key, value in given(ballot).items() if key.startswith(f"{number}:")},
         pause_s=asks["pause_s"] if number < len(ballot.steps) else 0,
         open_pages=missing(ballot) if number == len(ballot.steps) else [],
         problem=problem,
+        **_questions(ballot),
     )
     return (shown, 422) if problem else shown
+
+
+def _questions(ballot: Ballot) -> dict[str, Any]:
+    return {
+        "scales": list(scales_of(ballot.panel).values()),
+        "rights": list(rights_of(ballot.panel).values()),
+        "right_words": RIGHT_WORDS,
+        "tests": TESTS,
+    }
+
+
+@blueprint.get("/ballot/<token>/whole")
+def whole(token: str) -> View:
+    """All of a ballot on one page, to type in what stands on paper."""
+    ballot = _ballot(token)
+    if ballot.sent_at is not None:
+        return redirect(url_for("ballot.done", token=token))
+    return _whole(ballot, token, {key.replace(":", "-", 1): value for key, value in given(ballot).items()}, "")
+
+
+def _whole(ballot: Ballot, token: str, said: dict[str, str], problem: str) -> View:
+    shown = render_template(
+        "ballot/whole.html",
+        token=token,
+        ballot=ballot,
+        steps=[seen(step) for step in ballot.steps],
+        said=said,
+        open_pages=missing(ballot) if problem else [],
+        problem=problem,
+        **_questions(ballot),
+    )
+    return (shown, 422) if problem else shown
+
+
+@blueprint.post("/ballot/<token>/whole")
+def keep_whole(token: str) -> View:
+    """Keep everything that was typed in, and send it; one bad value, and nothing of it is kept."""
+    ballot = _ballot(token)
+    if ballot.sent_at is None:
+        try:
+            for number in range(1, len(ballot.steps) + 1):
+                fields = fields_of(ballot.panel, ballot.steps, number)
+                values = {f: request.form[f"{number}-{f}"] for f in fields if f"{number}-{f}" in request.form}
+                answer(db(), ballot, number, values, datetime.now(UTC))
+        except CannotTaste as error:
+            db().rollback()
+            return _whole(_ballot(token), token, request.form.to_dict(), f"Page {number}: {error}")
+        db().commit()
+        if missing(ballot) and not request.form.get("sure"):
+            return _whole(ballot, token, request.form.to_dict(), "Kept, but not sent: not all is answered.")
+        send(db(), ballot, datetime.now(UTC))
+    return redirect(url_for("ballot.done", token=token))
 
 
 def _asked(ballot: Ballot, number: int) -> dict[str, str]:
@@ -173,4 +223,4 @@ def done(token: str) -> View:
     ballot = _ballot(token)
     if ballot.sent_at is None:
         return redirect(url_for("ballot.page", token=token, number=1))
-    return render_template("ballot/done.html", late=ballot.late)
+    return render_template("ballot/done.html", ballot=ballot, panel=ballot.panel)

@@ -1,4 +1,4 @@
-"""Pictures of a panel, read at a glance in greyscale: scores by attribute, what is just right, choices counted."""
+"""Pictures of a panel, read at a glance in greyscale: scores and steps by attribute, just right, choices counted."""
 
 from __future__ import annotations
 
@@ -8,56 +8,105 @@ from itertools import pairwise
 
 from bruvet.core.trial.terms import ARM_LOOKS
 from bruvet.web.taste.picture import Point
-from bruvet.work.panel_results import Results, Tested
+from bruvet.work.panel_results import AMOUNTS, Attribute, Results, Tested
 
-WIDTH, LEFT, RIGHT, ROW = 600.0, 130.0, 24.0, 54.0
+WIDTH, LEFT, ROW = 760.0, 130.0, 54.0
+# Where the scores end, and where the steps between samples begin and end.
+SCORES_END, STEPS_BEGIN, STEPS_END = 480.0, 540.0, 740.0
+
+
+@dataclass(frozen=True)
+class StepMark:
+    """A sample less the first: its mean, and its interval where there is one."""
+
+    x: float
+    y: float
+    low: float | None
+    high: float | None
+    title: str
 
 
 @dataclass(frozen=True)
 class AttributePicture:
-    """Each panellist a thin line between their scores of the arms, each arm's mean its marker, the step's interval."""
+    """Scores of one amount: each panellist a thin line between their scores, means as markers, steps with intervals."""
 
+    title: str
+    words: str
     width: float
     height: float
     ticks: tuple[tuple[float, int], ...]
+    step_ticks: tuple[tuple[float, str], ...]
     rows: tuple[tuple[float, str], ...]
     people: tuple[tuple[float, float, float, float, str], ...]
+    points: tuple[tuple[float, float, str], ...]
     means: tuple[Point, ...]
+    steps: tuple[StepMark, ...]
 
 
-def draw_attributes(found: Results) -> AttributePicture | None:
-    """Scores from 1 to 9 across, an attribute a row; arms of a row one under another."""
-    scored = [a for a in found.attributes if a.scores]
-    if not scored:
-        return None
+def draw_attributes(found: Results) -> list[AttributePicture]:
+    """A picture for the bite and one for the portion; one where only one of them was asked."""
+    amounts = dict.fromkeys(a.amount for a in found.attributes if a.scores)
+    return [_drawn(found.samples, [a for a in found.attributes if a.scores and a.amount == one]) for one in amounts]
+
+
+def _drawn(samples: Sequence[str], scored: Sequence[Attribute]) -> AttributePicture:
+    """Scores from 1 to 9 on the left, steps on the right, an attribute a row; samples of a row one under another."""
+    widest = max([2.0, *(abs(v) for a in scored for s in a.steps for v in (s.low, s.high, s.mean) if v is not None)])
+    reach = min(8, int(widest) + 1)
 
     def x(value: float) -> float:
-        return round(LEFT + (value - 1) / 8 * (WIDTH - LEFT - RIGHT), 1)
+        return round(LEFT + (value - 1) / 8 * (SCORES_END - LEFT), 1)
 
-    rows, people, means = [], [], []
+    def step_x(value: float) -> float:
+        share = (max(-reach, min(reach, value)) + reach) / (2 * reach)
+        return round(STEPS_BEGIN + share * (STEPS_END - STEPS_BEGIN), 1)
+
+    rows, people, points, means, steps, words = [], [], [], [], [], []
+    room = 34.0 if len(samples) <= 3 else 14.0 * (len(samples) - 1)
     for number, one in enumerate(scored):
-        top = 22 + number * ROW
-        rows.append((top, one.name))
-        level = {letter: top + 10 + 30 * i / max(len(found.letters) - 1, 1) for i, letter in enumerate(found.letters)}
+        top = 22 + number * (room + 20)
+        rows.append((top, one.name.removesuffix(f", {AMOUNTS.get(one.amount)}")))
+        level = {sample: top + 10 + room * i / max(len(samples) - 1, 1) for i, sample in enumerate(samples)}
         by_person: dict[str, dict[str, list[float]]] = {}
         for s in one.scores:
             by_person.setdefault(s.who, {}).setdefault(s.sample, []).append(s.value)
         for who, said in by_person.items():
-            points = [(x(sum(v) / len(v)), level[arm]) for arm, v in sorted(said.items())]
-            people += [(*a, *b, who.split(" ", 1)[1]) for a, b in pairwise(points)]
+            mine = [(x(sum(v) / len(v)), level[sample]) for sample, v in sorted(said.items())]
+            named = who.split(" ", 1)[1]
+            people += [(*a, *b, named) for a, b in pairwise(mine)]
+            points += [(*place, named) for place in mine]
         means += [
-            Point(x(mean), level[arm], arm, ARM_LOOKS[arm].marker, f"{one.name}, {arm}: {mean:.1f}")
-            for arm, mean in one.means.items()
+            Point(x(mean), level[sample], sample[0], ARM_LOOKS[sample[0]].marker, f"{one.name}, {sample}: {mean:.1f}")
+            for sample, mean in one.means.items()
         ]
-    ticks = tuple((x(n), n) for n in range(1, 10))
-    return AttributePicture(WIDTH, 22 + len(scored) * ROW + 6, ticks, tuple(rows), tuple(people), tuple(means))
+        for step in one.steps:
+            title = f"{one.name}: {step.sample} less {samples[0]} {step.mean:+.1f}"
+            low = high = None
+            if step.low is not None and step.high is not None:
+                low, high = step_x(step.low), step_x(step.high)
+                title += f", 95 % from {step.low:+.1f} to {step.high:+.1f}"
+            steps.append(StepMark(step_x(step.mean), level[step.sample], low, high, title.replace("-", "−")))
+        words.append(f"{one.name}: " + ", ".join(f"{sample} {mean:.1f}" for sample, mean in one.means.items()))
+    return AttributePicture(
+        AMOUNTS.get(scored[0].amount, ""),
+        "; ".join(words),
+        WIDTH,
+        22 + len(scored) * (room + 20) + 6,
+        tuple((x(n), n) for n in range(1, 10)),
+        tuple((step_x(n), f"{n:+d}".replace("-", "−") if n else "0") for n in (-reach, 0, reach)),
+        tuple(rows),
+        tuple(people),
+        tuple(points),
+        tuple(means),
+        tuple(steps),
+    )
 
 
 @dataclass(frozen=True)
 class RightBar:
     """One arm and attribute: widths of too little, right and too much, in per cent of the answers."""
 
-    letter: str
+    sample: str
     name: str
     little: float
     right: float
@@ -76,7 +125,7 @@ def draw_right(found: Results) -> tuple[RightBar, ...]:
                 sure = "" if chance is not None and chance <= 0.05 else ", which may be chance"
                 words.append(f"too {way} costs {drop:.1f} points of liking{sure}")
         little, right, much = (100 * n / p.total for n in (p.little, p.right, p.much))
-        out.append(RightBar(one.letter, one.name, little, right, much, p.total, "; ".join(words)))
+        out.append(RightBar(one.sample, one.name, little, right, much, p.total, "; ".join(words)))
     return tuple(out)
 
 

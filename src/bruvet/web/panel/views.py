@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections import Counter
 from datetime import UTC, datetime
 
 import segno
@@ -11,20 +12,32 @@ from markupsafe import Markup
 from sqlalchemy import select
 from werkzeug.wrappers import Response
 
-from bruvet.core.tasting.sets import RIGHTS, SCALES, STARTERS, TESTS, advice
-from bruvet.records.models import Panel, Trial
+from bruvet.core.tasting.sets import OWN_QUESTIONS, RIGHT_WORDS, RIGHTS, SCALES, STARTERS, TESTS, advice
+from bruvet.records.models import Trial
+from bruvet.records.tasting import Panel, QuestionSet
 from bruvet.web.access import person, units
 from bruvet.web.database import db, trial_or_404
 from bruvet.web.reader import Reader
 from bruvet.web.trial_page import trial_page
 from bruvet.work.panel_results import results, servings
-from bruvet.work.panels import Asked, CannotTaste, new_panel, open_envelope
+from bruvet.work.panels import (
+    CannotTaste,
+    free_numbers,
+    join,
+    new_panel,
+    open_envelope,
+    paper_numbers,
+    rights_of,
+    scales_of,
+    seen,
+    steps_for,
+)
 
+from .forms import read_panel, set_body
 from .picture import draw_attributes, draw_counts, draw_right
 
 blueprint = Blueprint("panel", __name__, template_folder="templates")
 View = str | Response | tuple[str, int]
-FEWEST, MOST = 1, 120
 
 
 def panels_of(trial: Trial) -> list[Panel]:
@@ -38,21 +51,32 @@ def _panel_or_404(trial: Trial, panel_id: int) -> Panel:
     return panel
 
 
+def _sets() -> list[QuestionSet]:
+    return list(db().scalars(select(QuestionSet).order_by(QuestionSet.name)))
+
+
 @blueprint.get("/trials/<int:trial_id>/panels")
 def show(trial_id: int) -> View:
-    return _list(trial_or_404(trial_id), {}, {})
+    return _list(trial_or_404(trial_id), request.args.to_dict(), {})
 
 
 def _list(trial: Trial, form: dict[str, str], errors: dict[str, str]) -> View:
+    people = form.get("expected", "")
+    number = int(people) if people.isdecimal() and len(people) < 4 else 8
+    samples = sum(bool(form.get(f"arm-{arm.id}")) for arm in trial.arms) if len(form) > 1 else len(trial.arms)
     page = trial_page(
         "panel/list.html",
         trial,
         panels=panels_of(trial),
         starters=STARTERS,
+        sets=_sets(),
         scales=SCALES,
         rights=RIGHTS,
         tests=TESTS,
-        advised=advice(len(trial.arms), int(form["expected"]) if form.get("expected", "").isdigit() else 8),
+        own_questions=range(1, OWN_QUESTIONS + 1),
+        people=number,
+        samples=samples,
+        advised=advice(samples, number),
         form=form,
         errors=errors,
     )
@@ -62,70 +86,112 @@ def _list(trial: Trial, form: dict[str, str], errors: dict[str, str]) -> View:
 @blueprint.post("/trials/<int:trial_id>/panels")
 def make(trial_id: int) -> View:
     trial = trial_or_404(trial_id)
+    if request.form.get("advise"):
+        return _list(trial, request.form.to_dict(), {})
     reader = Reader(request.form, units())
-    # The trial's own title would tell panellists what is compared.
-    title = reader.text("title", "What the tasting is called", 80) or "Tasting"
-    expected = reader.number("expected", "How many will taste", FEWEST, MOST)
-    pause = reader.number("pause_s", "The pause", 0, 600)
-    notice = reader.text("notice", "What may be in the samples", 2000, required=True)
-    arms = [arm for arm in trial.arms if request.form.get(f"arm-{arm.id}")]
-    if len(arms) < 2:
-        reader.fail("arms", "Choose two arms or more to taste.")
-    starter = request.form.get("starter", "")
-    scales = [key for key in SCALES if request.form.get(f"scale-{key}")]
-    rights = [key for key in RIGHTS if request.form.get(f"right-{key}")]
-    if starter in STARTERS and not scales and not rights:
-        _, first, second = STARTERS[starter]
-        scales, rights = list(first), list(second)
-    tests = [key for key in TESTS if request.form.get(f"test-{key}")]
-    if len(arms) > 2 and set(tests) & {"prefer", "smokier", "triangle", "duo-trio"}:
-        reader.fail("tests", "Tests of a pair are for two samples; with more, put them in order.")
-    if not scales and not rights and not tests:
-        reader.fail("tests", "Choose something to ask: a starter set, scales, or a test.")
+    sets = _sets()
+    asked = read_panel(reader, trial, sets)
+    keep_as = reader.text("keep_as", "The set's name", 60)
+    if keep_as and any(one.name.casefold() == keep_as.casefold() for one in sets):
+        reader.fail("keep_as", f"A set is called {keep_as} already; choose another name.")
     if reader.errors:
         return _list(trial, request.form.to_dict(), reader.errors)
-    amounts = {"both": ("bite", "portion"), "portion": ("portion",)}.get(request.form.get("amount", ""), ("bite",))
-    asked = Asked(
-        title,
-        tuple(arm.id for arm in arms),
-        amounts,
-        reader.text("part", "The part", 60),
-        tuple(scales),
-        tuple(rights),
-        tuple(tests),
-        int(expected or 4),
-        reader.flag("warm_up"),
-        reader.flag("repeat"),
-        reader.flag("own_codes"),
-        int(pause or 0),
-        notice,
-    )
     panel = new_panel(db(), trial, asked, person().id)
+    if keep_as:
+        db().add(QuestionSet(name=keep_as, body=set_body(asked), created_by=person().id))
     flash("The tasting is made. Carve by the sheet, then let people in.", "good")
     return redirect(url_for("panel.host", trial_id=trial.id, panel_id=panel.id))
+
+
+@blueprint.post("/trials/<int:trial_id>/panels/sets/<int:set_id>/delete")
+def drop_set(trial_id: int, set_id: int) -> View:
+    trial = trial_or_404(trial_id)
+    row = db().get(QuestionSet, set_id)
+    if row is None:
+        abort(404)
+    db().delete(row)
+    flash(f"The set {row.name} is gone; tastings that used it keep their questions.", "good")
+    return redirect(url_for("panel.show", trial_id=trial.id))
 
 
 @blueprint.get("/trials/<int:trial_id>/panels/<int:panel_id>")
 def host(trial_id: int, panel_id: int) -> View:
     """How many are in; not what they said."""
     trial = trial_or_404(trial_id)
-    panel = _panel_or_404(trial, panel_id)
+    return _host(trial, _panel_or_404(trial, panel_id), {}, {})
+
+
+def _host(trial: Trial, panel: Panel, form: dict[str, str], errors: dict[str, str]) -> View:
     address = url_for("ballot.welcome", code=panel.join_code, _external=True)
-    return trial_page(
+    page = trial_page(
         "panel/host.html",
         trial,
+        form=form or _served_form(panel),
+        errors=errors,
+        numbers=free_numbers(panel),
+        paper=paper_numbers(panel),
         panel=panel,
         address=address,
         qr=_qr(address),
         inside=len(panel.ballots),
         sent=sum(ballot.sent_at is not None for ballot in panel.ballots),
-        advised=[one for one in advice(len(_arms(panel)), panel.asks["expected"]) if one.test in panel.asks["tests"]],
+        advised=[one for one in advice(len(_tasted(panel)), panel.asks["expected"]) if one.test in panel.asks["tests"]],
         tests=TESTS,
     )
+    return (page, 422) if errors else page
 
 
-def _arms(panel: Panel) -> set[int]:
-    return {sample.arm_id for sample in panel.samples}
+def _tasted(panel: Panel) -> set[tuple[int, str]]:
+    return {(sample.arm_id, sample.part) for sample in panel.samples}
+
+
+def _served_form(panel: Panel) -> dict[str, str]:
+    shown = units()
+    form = {}
+    for one in panel.samples:
+        form[f"temp-{one.id}"] = "" if one.served_c is None else f"{shown.temp_shown(one.served_c):.0f}"
+        form[f"cut-{one.id}"] = "" if one.since_cut_min is None else f"{one.since_cut_min:g}"
+    return form
+
+
+@blueprint.post("/trials/<int:trial_id>/panels/<int:panel_id>/served")
+def served(trial_id: int, panel_id: int) -> View:
+    """How warm each sample went out, and how long after it was cut."""
+    trial = trial_or_404(trial_id)
+    panel = _panel_or_404(trial, panel_id)
+    reader = Reader(request.form, units())
+    said = {
+        one.id: (
+            reader.temp(f"temp-{one.id}", f"The temperature of {one.arm.letter}", -5.0, 110.0),
+            reader.number(f"cut-{one.id}", f"The minutes since {one.arm.letter} was cut", 0, 24 * 60, "min"),
+        )
+        for one in panel.samples
+    }
+    if reader.errors:
+        return _host(trial, panel, request.form.to_dict(), reader.errors)
+    for one in panel.samples:
+        one.served_c, one.since_cut_min = said[one.id]
+    flash("How it was served is kept.", "good")
+    return redirect(url_for("panel.host", trial_id=trial.id, panel_id=panel.id))
+
+
+@blueprint.post("/trials/<int:trial_id>/panels/<int:panel_id>/typed")
+def typed(trial_id: int, panel_id: int) -> View:
+    """Begin to type in a paper ballot: its number says which codes it has."""
+    trial = trial_or_404(trial_id)
+    panel = _panel_or_404(trial, panel_id)
+    name = request.form.get("name", "").strip()[:80]
+    number = request.form.get("number", 0, type=int)
+    if not name:
+        flash("Whose ballot is it? Give the name that stands on the paper.", "error")
+        return redirect(url_for("panel.host", trial_id=trial.id, panel_id=panel.id))
+    try:
+        token = join(db(), panel, name, bool(request.form.get("cooked")), datetime.now(UTC), number)
+    except CannotTaste as error:
+        db().rollback()
+        flash(str(error), "error")
+        return redirect(url_for("panel.host", trial_id=trial_id, panel_id=panel_id))
+    return redirect(url_for("ballot.whole", token=token))
 
 
 def _qr(address: str) -> Markup:
@@ -169,7 +235,12 @@ def carving(trial_id: int, panel_id: int) -> View:
     trial = trial_or_404(trial_id)
     panel = _panel_or_404(trial, panel_id)
     rows = servings(panel)
-    return trial_page("panel/carving.html", trial, panel=panel, rows=rows)
+    count = Counter(sample.id for _, row in rows for _, sample in row)
+    cuts = [
+        (sample, count[sample.id]) for sample in sorted(panel.samples, key=lambda s: (s.amount, s.arm.letter, s.part))
+    ]
+    parts = len({sample.part for sample in panel.samples}) > 1
+    return trial_page("panel/carving.html", trial, panel=panel, rows=rows, cuts=cuts, parts=parts)
 
 
 @blueprint.get("/trials/<int:trial_id>/panels/<int:panel_id>/paper")
@@ -177,16 +248,16 @@ def paper(trial_id: int, panel_id: int) -> View:
     """Ballots to print, one a panellist, with codes and questions only."""
     trial = trial_or_404(trial_id)
     panel = _panel_or_404(trial, panel_id)
-    rows = [(number, [code for code, _ in row]) for number, row in servings(panel)]
-    asks = panel.asks
+    numbers = paper_numbers(panel) or range(1, panel.asks["expected"] + 1)
     return render_template(
         "panel/paper.html",
         trial=trial,
         panel=panel,
-        rows=rows,
-        scales=[SCALES[key] for key in asks["scales"]],
-        rights=[RIGHTS[key] for key in asks["rights"]],
-        tests=[TESTS[key] for key in asks["tests"]],
+        papers=[(number, [seen(step) for step in steps_for(panel, number)]) for number in numbers],
+        scales=scales_of(panel).values(),
+        rights=rights_of(panel).values(),
+        right_words=RIGHT_WORDS,
+        tests=TESTS,
     )
 
 
