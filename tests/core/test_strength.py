@@ -17,6 +17,7 @@ from bruvet.core.verdict.strength import RULES, Strength, chance_of_time, streng
         (0.01, False, False, Strength.LIKELY),
         (0.01, True, True, Strength.LIKELY),
         (0.04, True, False, Strength.LIKELY),
+        (0.01, False, True, Strength.HINTED),
         (0.04, False, False, Strength.HINTED),
         (0.25, True, False, Strength.HINTED),
         (0.5, True, False, Strength.NOT_SHOWN),

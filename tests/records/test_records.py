@@ -15,7 +15,8 @@ from bruvet.records.series import bucketed, extents, save_readings, seconds
 from bruvet.records.store import engine_url, session_scope
 from bruvet.work.analysis import TrialFacts
 from bruvet.work.importing import BadMapping, add_file, import_in_background, run_import
-from bruvet.work.ledgers import kept_ledger, verdict_of
+from bruvet.work.ledgers import kept_ledger
+from bruvet.work.verdicts import verdict_of
 from made import ON, make_trial
 
 LOG = b"time,A pit C,A meat C\n2026-05-02 07:40,120,4\n2026-05-02 07:41,121,4.5\n2026-05-02 07:42,119,5\n"
@@ -199,7 +200,7 @@ def test_the_facts_of_a_trial_come_from_its_records(session) -> None:
     assert b.total.value == pytest.approx(419)
     assert a.pit_mean.value == pytest.approx(120, abs=0.1)
     assert [line.row.name for line in kept_ledger(facts).differing] == ["weight"]
-    assert "A (way A) was 1 h faster than B (way B)" in verdict_of(facts).answer[0]
+    assert "A (way A) was 1 h faster than B (way B)" in verdict_of(facts).headlines[0].headline
 
 
 def test_nothing_done_by_one_failed_block_is_kept(engine, session) -> None:

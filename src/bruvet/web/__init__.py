@@ -74,6 +74,7 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .cook import views as cook
     from .cookers import views as cookers
     from .curves import downloads as curves
+    from .cutting import views as cutting
     from .day import views as day
     from .ledger import views as ledger
     from .logs import views as logs
@@ -96,6 +97,7 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
         logs,
         cook,
         curves,
+        cutting,
         taste,
         panel,
         ballot,
@@ -124,6 +126,7 @@ def _attach_errors(app: Flask) -> None:
         words = {
             403: ("Not for helpers", "That is the owner's to do; ask them. Nothing was changed."),
             404: ("Nothing here", "The address is wrong, or what it named was deleted."),
+            410: ("This link is dead", "It was withdrawn. Ask whoever gave it to you for another."),
             405: ("Not this way", "That address takes another kind of request."),
             413: ("Too large", f"A file may have {MAX_UPLOAD_BYTES // 1024**2} MB at most; nothing was saved."),
         }

@@ -17,7 +17,7 @@ from bruvet.records.models import Person, SignIn, SignInFailure
 
 from .database import db
 
-STATIC = {"static", "curves.static", "day.static", "board.static", "ballot.static"}
+STATIC = {"static", "curves.static", "day.static", "board.static", "ballot.static", "cutting.static"}
 OPEN_ENDPOINTS = {
     *STATIC,
     "account.sign_in",
@@ -28,6 +28,7 @@ OPEN_ENDPOINTS = {
     "api.described",
     "board.worker",
     "account.invited",
+    "verdict.read",
     *(
         f"ballot.{name}"
         for name in ("door", "welcome", "begin", "page", "keep", "keep_one", "whole", "keep_whole", "done")
@@ -43,7 +44,7 @@ OWNERS_ONLY = {
     ("POST", "plan.delete"), ("GET", "plan.delete"), ("POST", "account.invite"), ("POST", "account.remove_person"),
     ("POST", "stations.add"), ("POST", "cookers.save"), ("POST", "cookers.delete"), ("POST", "protocols.delete"),
     ("GET", "panel.carving"), ("POST", "panel.envelope"), ("POST", "panel.make"), ("POST", "panel.state"),
-    ("POST", "panel.drop_set"),
+    ("POST", "panel.drop_set"), ("POST", "verdict.give_link"), ("POST", "verdict.withdraw"),
 }  # fmt: skip
 
 hasher = PasswordHasher()
@@ -125,7 +126,9 @@ def person() -> Person:
 def units() -> Units:
     who = getattr(g, "person", None)
     if who is None:
-        return Units()
+        # A page that anybody may read is in the units of what it shows.
+        shown: Units = g.get("units", Units())
+        return shown
     return Units("c" if who.temp_unit == "c" else "f", "kg" if who.mass_unit == "kg" else "lb")
 
 

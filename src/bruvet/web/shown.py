@@ -24,7 +24,7 @@ STEPS = (
     ("logs.files", "Logs", ("logs", "stations")),
     ("cook.record", "Record", ("cook",)),
     ("curves.show", "Curves", ("curves",)),
-    ("taste.show", "Tasting", ("taste",)),
+    ("taste.show", "Tasting", ("taste", "panel", "cutting")),
     ("verdict.show", "Verdict", ("verdict",)),
 )
 PLAN_PARTS = (
@@ -99,6 +99,10 @@ def number(value: float, kind: str) -> str:
             return f"{value:.0%}"
         case "count":
             return f"{value:.0f}".replace("-", "−")
+        case "score":
+            return f"{value:.1f}"
+        case "mm":
+            return f"{value:.0f} mm"
         case "rate":
             return f"{shown.step_text(value)}/h"
         case "heat":

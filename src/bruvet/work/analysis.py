@@ -282,8 +282,9 @@ class TrialFacts:
 
     @cached_property
     def tasters(self) -> list[TasterSays]:
+        """Everybody who tasted; a name of one tasting is not counted again in a later one, or where it was typed in."""
         letters = {arm.id: arm.letter for arm in self.trial.arms}
-        return [
+        typed = [
             TasterSays(
                 name=p.name,
                 scores={(letters[s.arm_id], s.attribute): s.value for s in p.scores if s.arm_id in letters},
@@ -291,7 +292,12 @@ class TrialFacts:
                 blind=p.blind,
             )
             for p in self.trial.panellists
-        ] + [taster for panel in self._panels for taster in tasters_of(panel)]
+        ]
+        found: list[TasterSays] = []
+        for source in (*(tasters_of(panel) for panel in self._panels), typed):
+            known = {taster.name.casefold() for taster in found}
+            found += [taster for taster in source if taster.name.casefold() not in known]
+        return found
 
     @cached_property
     def _panels(self) -> list[Panel]:

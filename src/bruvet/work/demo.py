@@ -18,6 +18,7 @@ from bruvet.instruments.log_writer import controller_f, elapsed_long_c, spreadsh
 from bruvet.records.models import Arm, Cooker, Event, Look, Panellist, Person, Piece, Probe, Score, Spot, Trial
 from bruvet.records.series import save_readings, seconds
 
+from .demo_board import cut
 from .demo_panel import taste
 from .importing import add_file, import_now
 from .lots import Draw, draw_lots
@@ -305,6 +306,7 @@ def _lamb(session: Session, cookers: dict[str, Cooker]) -> None:
     )  # fmt: skip
     session.flush()
     taste(session, trial, LAMB_ON + timedelta(hours=12))
+    cut(session, trial, LAMB_ON + timedelta(hours=13, minutes=50))
 
 
 def _turkey(session: Session, cookers: dict[str, Cooker]) -> None:

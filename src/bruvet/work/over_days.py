@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from bruvet.core.curves.measures import Figure
 from bruvet.core.trial.blocks import Contrast, Cooked, over_days
 from bruvet.core.trial.estimates import Estimate, Sample, estimates, said
+from bruvet.core.trial.power import USUAL_SPREAD
 from bruvet.core.units import Units, span_words
-from bruvet.core.verdict.compose import USUAL_SPREAD_SHARE
 from bruvet.records.models import Piece
 
 from .analysis import TrialFacts, arm_name
@@ -32,10 +32,11 @@ TIME = "time, meat on to pull"
 
 @dataclass(frozen=True)
 class Compared:
-    """One figure of all pieces and days: each arm less the first, and that in a sentence."""
+    """One figure of all pieces and days: each arm less the first that has it, and that in a sentence."""
 
     name: str
     kind: str
+    first: str
     rows: tuple[tuple[Estimate, str], ...]
 
 
@@ -60,7 +61,7 @@ def compared(facts: TrialFacts) -> list[Compared]:
         usual = usual_share * sum(firsts) / len(firsts) if firsts and usual_share else None
         rows = tuple((e, said(e, names[e.arm], names[first], words, usual)) for e in estimates(samples))
         if rows:
-            out.append(Compared(name, kind, rows))
+            out.append(Compared(name, kind, first, rows))
     return out
 
 
@@ -72,7 +73,7 @@ def _figures(shown: Units) -> list[tuple[str, str, Pick, Callable[[float], str],
         return f"{100 * value:.0f} points"
 
     return [
-        (TIME, "span", lambda f, p: f.measures[p.id].total, span_words, USUAL_SPREAD_SHARE),
+        (TIME, "span", lambda f, p: f.measures[p.id].total, span_words, USUAL_SPREAD),
         ("longest stall", "span", lambda f, p: f.measures[p.id].stall_length, span_words, None),
         ("pit, mean", "step", lambda f, p: f.measures[p.id].pit_mean, lambda v: shown.step_text(v, 1), None),
         ("yield", "share", lambda f, p: f.measures[p.id].cooked_yield, points, None),

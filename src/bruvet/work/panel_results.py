@@ -354,18 +354,25 @@ def tasters_of(panel: Panel) -> list[TasterSays]:
                 sums.setdefault((one.sample, key), []).append(one.value)
         choices = [(page.step, page.said.get("choice", "none")) for page in _served([ballot], "prefer")]
         preferred = next((arm_of[step["codes"][code]] for step, code in choices if code != "none"), None)
-        means = {key: round(float(np.mean(values))) for key, values in sums.items()}
-        out.append(TasterSays(ballot.name, means, preferred, not ballot.cooked and not ballot.late))
+        means = {key: float(np.mean(values)) for key, values in sums.items()}
+        placed: dict[str, list[float]] = {}
+        for page in _served([ballot], "rank"):
+            for code, sample in page.step["codes"].items():
+                if place := page.said.get(f"place-{code}"):
+                    placed.setdefault(arm_of[sample], []).append(float(place))
+        ranks = {arm: float(np.mean(places)) for arm, places in placed.items()}
+        out.append(TasterSays(ballot.name, means, preferred, not ballot.cooked and not ballot.late, ranks))
     return out
 
 
 def servings(panel: Panel) -> list[tuple[int, list[tuple[str, Sample]]]]:
     """Who gets which plate in which order: by panellist's number, codes and samples. For whoever carves only."""
     by_id = {sample.id: sample for sample in panel.samples}
+    begun = {ballot.number: ballot.steps for ballot in panel.ballots}
     out = []
-    for number in range(1, max(int(panel.asks["expected"]), len(panel.ballots)) + 1):
+    for number in sorted({*range(1, int(panel.asks["expected"]) + 1), *begun}):
         row: list[tuple[str, Sample]] = []
-        for step in steps_for(panel, number):
+        for step in begun.get(number) or steps_for(panel, number):
             if step["kind"] in ("sample", "warm"):
                 row.append((step["code"], by_id[step["sample"]]))
             elif step["kind"] in ("triangle", "duo-trio"):

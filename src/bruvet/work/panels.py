@@ -196,7 +196,7 @@ def steps_for(panel: Panel, number: int) -> list[dict[str, Any]]:
     order = order_for(panel, len(by_amount[amounts[0]]), number)
     steps: list[dict[str, Any]] = []
     if asks["warm_up"]:
-        sample = by_amount[amounts[0]][int(draw.integers(len(order)))]
+        sample = by_amount[amounts[0]][(panel.seed + number) % len(order)]
         steps.append({"kind": "warm", "code": next(fresh), "sample": sample.id})
     position = 0
     for amount in amounts:
@@ -205,7 +205,7 @@ def steps_for(panel: Panel, number: int) -> list[dict[str, Any]]:
             position += 1
             steps.append(_serving(sample, shared[sample.id], position))
         if asks["repeat"] and amount == amounts[-1]:
-            again = served[int(draw.integers(len(served)))]
+            again = by_amount[amount][(panel.seed // 7 + number) % len(order)]
             steps.append(_serving(again, next(fresh), position + 1) | {"repeat": True})
     first = [by_amount[amounts[-1]][i] for i in order]
     for test in asks["tests"]:

@@ -8,10 +8,10 @@ import numpy as np
 
 from bruvet.core.curves.findings import first_mark
 from bruvet.core.curves.measures import Cook
+from bruvet.core.trial.power import USUAL_SPREAD
 from bruvet.core.trial.terms import Factor, TrialKind
 from bruvet.core.twin.explain import Explained, PitRun, Share, Steps, explain
 from bruvet.core.units import span_words
-from bruvet.core.verdict.compose import USUAL_SPREAD_SHARE
 from bruvet.records.models import Piece
 
 from .analysis import TrialFacts, factor_label
@@ -99,7 +99,7 @@ def _sentences(facts: TrialFacts, first: Piece, second: Piece, found: Explained,
     low, high = (band.p10, band.p90) if band is not None else (None, None)
     span = f" (four in five: {_signed(low)} to {_signed(high)})" if low is not None and high is not None else ""
     # By the draws alone zero may lie outside; like pieces differ by some eight in a hundred besides.
-    usual = USUAL_SPREAD_SHARE * (facts.measures[first.id].total.value or 0.0)
+    usual = USUAL_SPREAD * (facts.measures[first.id].total.value or 0.0)
     sure = low is not None and high is not None and (low > 0 or high < 0) and abs(rest) > usual
     if tested:
         part = tested[0]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from scipy import stats
@@ -13,12 +13,13 @@ from .differing import least_right
 
 @dataclass(frozen=True)
 class TasterSays:
-    """One taster: scores 1 to 9 by (arm letter, attribute), the arm preferred or None, whether tasting blind."""
+    """One taster: scores 1 to 9 by (arm letter, attribute), the arm preferred or None, ranks, whether tasting blind."""
 
     name: str
-    scores: Mapping[tuple[str, str], int]
+    scores: Mapping[tuple[str, str], float]
     preferred: str | None = None
     blind: bool = False
+    ranks: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)

@@ -158,6 +158,58 @@ class Feel(Term):
     NO_DRAG = "no-drag", "No drag"
 
 
+class Bend(Term):
+    """What a slice does that is laid over a finger."""
+
+    DRAPES = "drapes", "Drapes, does not break"
+    CRACKS = "cracks", "Cracks"
+    BREAKS = "breaks", "Breaks"
+    STIFF = "stiff", "Does not bend"
+
+
+class Pull(Term):
+    FALLS = "falls", "Falls apart by itself"
+    LIGHT_TUG = "light-tug", "Parts with a light tug"
+    HOLDS = "holds", "Holds on"
+
+
+class Squeeze(Term):
+    RUNS = "runs", "Juice runs"
+    MOIST = "moist", "Moist"
+    DRY = "dry", "Dry"
+
+
+class BarkColour(Term):
+    PALE = "pale", "Pale"
+    RED_BROWN = "red-brown", "Red-brown"
+    MAHOGANY = "mahogany", "Mahogany"
+    DARK = "dark", "Dark"
+    BLACK = "black", "Black"
+
+
+class BarkFirm(Term):
+    SOFT = "soft", "Soft"
+    TACKY = "tacky", "Tacky"
+    FIRM = "firm", "Firm"
+    HARD = "hard", "Hard"
+
+
+class Fat(Term):
+    RENDERED = "rendered", "Rendered"
+    MOSTLY = "mostly", "Mostly rendered"
+    PARTLY = "partly", "Partly rendered"
+    NOT = "not", "Not rendered"
+
+
+class PhotoView(Term):
+    """What a photo shows; those of one view are laid beside one another."""
+
+    WHOLE = "whole", "Whole piece"
+    BARK = "bark", "Bark"
+    SLICE = "slice", "Slice"
+    RING = "ring", "Smoke ring"
+
+
 class Attribute(Term):
     BARK = "bark", "Bark"
     SMOKE = "smoke", "Smoke"

@@ -1,17 +1,19 @@
-"""From measures, tasting and differences to sentences: the answer, where the time went, what else could explain it."""
+"""The verdict in sentences, from answers, measures, tasting and ledger: where time went, what else could explain it."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from bruvet.core.curves.measures import Figure, Measures
 from bruvet.core.tasting.panel import AttributeSummary, Preference, least_panel
-from bruvet.core.trial.ledger import Difference
+from bruvet.core.trial.ledger import SMALL_MIN, Difference, Ledger, differences, listed
+from bruvet.core.trial.power import USUAL_SPREAD
 from bruvet.core.units import Units, span_words
 
-# Two like pieces, cooked alike, differ by about this share of the cook: common practice, no source.
-USUAL_SPREAD_SHARE = 0.08
+from .answer import credit, headlines
+from .strength import Answered
+
 ALPHA = 0.05
 
 
@@ -40,23 +42,46 @@ class ArmResult:
 
 
 @dataclass(frozen=True)
-class Verdict:
-    """`answer` first; then sections of sentences, each a title and its lines."""
+class Tasted:
+    """What tasters said: those who tasted blind by themselves, the knowing beside them."""
 
-    answer: tuple[str, ...]
-    sections: tuple[tuple[str, tuple[str, ...]], ...] = field(default=())
+    blind: int = 0
+    knowing: int = 0
+    liked: Preference | None = None
+    liked_knowing: Preference | None = None
+    summaries: tuple[AttributeSummary, ...] = ()
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """The whole page.
+
+    Attributes
+    ----------
+    headlines : the answer: at most one about time and one about taste.
+    credit : what the answer may not be put down to; empty where nothing else differed.
+    answers : every answer with its word and rule.
+    settle : what would settle most cheaply what is not shown.
+    sections : titles, each with its sentences.
+    """
+
+    headlines: tuple[Answered, ...]
+    credit: str
+    answers: tuple[Answered, ...]
+    settle: tuple[str, ...]
+    sections: tuple[tuple[str, tuple[str, ...]], ...] = ()
 
 
 def compose(
     factor_label: str,
     arms: Sequence[ArmResult],
-    summaries: Sequence[AttributeSummary],
-    liked: Preference | None,
-    tasters: int,
-    blind_tasters: int,
-    others: Sequence[Difference],
-    cautions: Sequence[str],
+    answers: Sequence[Answered],
+    tasted: Tasted,
+    ledger: Ledger,
     units: Units,
+    settle: Sequence[str] = (),
+    board: Sequence[str] = (),
+    cautions: Sequence[str] = (),
     labels: Mapping[str, str] | None = None,
 ) -> Verdict:
     """Write the verdict. Every sentence is carried by a figure that was given; what is missing is said.
@@ -67,73 +92,35 @@ def compose(
         What was changed, in words.
     arms : sequence of ArmResult
         In order of letter.
-    summaries, liked, tasters, blind_tasters
-        The tasting; `liked` None when nobody was asked.
-    others : sequence of Difference
-        What else differed.
+    answers : sequence of Answered
+    ledger : Ledger
+        With the twin's minutes, where they are known.
+    settle, board, cautions : sequences of str
+        Sentences on what would settle it, on what was seen when it was cut, on safety.
     labels : mapping, optional
         Words for attributes.
     """
-    labels = labels or {}
-    speed, speed_answer = _speed(arms)
-    tasting, taste_answer = _tasting(arms, summaries, liked, tasters, blind_tasters, labels)
-    answer = [*speed_answer, *taste_answer]
-    if not answer:
-        answer = ["There is not enough in the record yet to answer the question."]
-    elif others:
-        rows = [d.row for d in others if d.known]
-        if rows:
-            answer.append(
-                f"Before this is put down to the {factor_label.lower()}: the arms also differed in {_list(rows)}."
-            )
+    found = headlines(answers)
+    factor = factor_label.lower()
+    others = differences(ledger)
     sections = [
-        ("Time", speed),
         ("Where the time went", _where(arms, units)),
-        ("Stalls", _stalls(arms, units)),
+        ("Stalls", _stalls(arms)),
         ("The pits as they ran", _pits(arms, units)),
-        ("Tasting", tasting),
-        ("What else differed", _others(others)),
-        ("What this trial can and cannot show", _limits(arms, tasters, blind_tasters, factor_label, others)),
+        ("At the board", tuple(board)),
+        ("Tasting", _tasting({arm.letter: arm.name for arm in arms}, tasted, labels or {})),
+        ("What else differed", _others(ledger, others)),
+        ("Where the cook left the plan", _departures(arms, ledger)),
+        ("What this trial can and cannot show", _limits(arms, tasted, factor, others)),
         ("Safety", tuple(cautions)),
     ]
-    return Verdict(tuple(answer), tuple((title, lines) for title, lines in sections if lines))
-
-
-def _list(words: Sequence[str]) -> str:
-    if len(words) < 2:
-        return "".join(words)
-    return ", ".join(words[:-1]) + " and " + words[-1]
-
-
-def _speed(arms: Sequence[ArmResult]) -> tuple[tuple[str, ...], list[str]]:
-    known = [(arm, minutes) for arm in arms if (minutes := arm.mean("total")) is not None]
-    lines = [f"{arm.name} took {span_words(minutes)} from meat on to pull." for arm, minutes in known]
-    lines += [
-        f"The total of {arm.name} is not known: {arm.reason('total')}." for arm in arms if arm.mean("total") is None
-    ]
-    answer: list[str] = []
-    if len(known) >= 2:
-        ordered = sorted(known, key=lambda pair: pair[1])
-        (fast, least), (slow, most) = ordered[0], ordered[-1]
-        gap = most - least
-        spread = USUAL_SPREAD_SHARE * most
-        if gap < 1:
-            answer.append(f"{fast.name} and {slow.name} took the same time.")
-        elif gap < spread:
-            answer.append(
-                f"{fast.name} was {span_words(gap)} faster than {slow.name}, which is no more than two like pieces "
-                f"commonly differ ({span_words(spread)})."
-            )
-        else:
-            answer.append(
-                f"{fast.name} was {span_words(gap)} faster than {slow.name}: {span_words(least)} against "
-                f"{span_words(most)}, {gap / most:.0%} less."
-            )
-        lines.append(
-            f"Two like pieces cooked alike commonly differ by some {USUAL_SPREAD_SHARE:.0%} of the time, here "
-            f"{span_words(spread)} (common practice, no source)."
-        )
-    return tuple(lines), answer
+    return Verdict(
+        found,
+        credit(factor_label, ledger.differing) if found else "",
+        tuple(answers),
+        tuple(settle),
+        tuple((title, lines) for title, lines in sections if lines),
+    )
 
 
 def _where(arms: Sequence[ArmResult], units: Units) -> tuple[str, ...]:
@@ -166,7 +153,7 @@ def _behind(slow: ArmResult, fast: ArmResult, gap: float) -> str:
     return f"{(slow if gap > 0 else fast).name} lost {span_words(gap)}"
 
 
-def _stalls(arms: Sequence[ArmResult], units: Units) -> tuple[str, ...]:
+def _stalls(arms: Sequence[ArmResult]) -> tuple[str, ...]:
     lines = []
     for arm in arms:
         several = len(arm.pieces) > 1
@@ -202,87 +189,89 @@ def _pits(arms: Sequence[ArmResult], units: Units) -> tuple[str, ...]:
     return tuple(lines)
 
 
-def _tasting(
-    arms: Sequence[ArmResult],
-    summaries: Sequence[AttributeSummary],
-    liked: Preference | None,
-    tasters: int,
-    blind: int,
-    labels: Mapping[str, str],
-) -> tuple[tuple[str, ...], list[str]]:
-    if not tasters:
-        return (), []
-    names = {arm.letter: arm.name for arm in arms}
-    who = f"{tasters} {'taster' if tasters == 1 else 'tasters'}"
+def _tasting(names: Mapping[str, str], tasted: Tasted, labels: Mapping[str, str]) -> tuple[str, ...]:
+    if not tasted.blind and not tasted.knowing:
+        return ()
+    everybody = tasted.blind + tasted.knowing
     lines = [
-        f"{who} {'was' if tasters == 1 else 'were'} asked, {blind or 'none'} of them without knowing which was which."
+        f"{everybody} {'taster was' if everybody == 1 else 'tasters were'} asked, {tasted.blind or 'none'} of them "
+        "without knowing which was which."
     ]
-    answer: list[str] = []
+    liked = tasted.liked
     if liked is not None and liked.decided:
-        order = sorted(liked.counts.items(), key=lambda item: -item[1])
-        counts = _list([f"{count} for {names[letter]}" for letter, count in order])
-        undecided = f", {liked.undecided} undecided" if liked.undecided else ""
-        lines.append(f"Preferred: {counts}{undecided}.")
-        top, most = order[0]
-        tied = len(order) > 1 and order[1][1] == most
-        if liked.p_value is not None:
-            if liked.needed is None:
-                lines.append(
-                    f"With {liked.decided} answers even full agreement could be chance; it takes {least_panel(ALPHA)}."
-                )
-            else:
-                lines.append(
-                    f"Of {liked.decided} answers {liked.needed} alike would show a preference (exact binomial, 5 %)."
-                )
-            chance = f"chance alone does as much in {liked.p_value:.0%} of such panels"
-            if tied:
-                answer.append("The tasters were evenly divided.")
-            elif liked.p_value <= ALPHA:
-                answer.append(f"The tasters preferred {names[top]}: {most} of {liked.decided}, and {chance}.")
-            else:
-                answer.append(f"{most} of {liked.decided} tasters preferred {names[top]}, but {chance}.")
-        elif not tied:
-            answer.append(f"Most tasters ({most} of {liked.decided}) preferred {names[top]}.")
-    for row in summaries:
+        lines.append(f"Preferred, tasting blind: {_counted(liked, names)}.")
+        if liked.needed is not None:
+            lines.append(
+                f"Of {liked.decided} answers {liked.needed} alike would show a preference (exact binomial, 5 %)."
+            )
+        elif liked.p_value is not None:
+            lines.append(
+                f"With {liked.decided} answers even full agreement could be chance; it takes {least_panel(ALPHA)}."
+            )
+    knowing = tasted.liked_knowing
+    if knowing is not None and knowing.decided:
+        lines.append(f"Preferred by those who knew which was which: {_counted(knowing, names)}. It is not counted.")
+    elif tasted.knowing:
+        lines.append("A taster who knows which is which tastes what they expect, and is not counted.")
+    for row in tasted.summaries:
         means = [f"{names[a]} {mean:.1f}" for a, mean in row.means.items() if mean is not None]
-        text = f"{labels.get(row.attribute, row.attribute)}: {_list(means)}"
+        text = f"{labels.get(row.attribute, row.attribute)}: {listed(means)}"
         if row.step_low is not None and row.step_high is not None:
             clear = "clear of zero" if row.step_low > 0 or row.step_high < 0 else "which may be none"
             text += f"; step {row.mean_step:+.1f} (95 % from {row.step_low:+.1f} to {row.step_high:+.1f}, {clear})"
         lines.append(text.replace("-", "−") + ".")
-    if blind < tasters:
-        lines.append("A taster who knows which is which tastes what they expect; count their answers for less.")
-    return tuple(lines), answer
+    if tasted.summaries and not tasted.blind:
+        lines.append("These scores are of people who knew.")
+    elif len(tasted.summaries) > 1:
+        lines.append("These intervals are each by itself; the tasting's own page corrects for how many there are.")
+    return tuple(lines)
 
 
-def _others(others: Sequence[Difference]) -> tuple[str, ...]:
+def _counted(liked: Preference, names: Mapping[str, str]) -> str:
+    order = sorted(liked.counts.items(), key=lambda item: -item[1])
+    undecided = f", {liked.undecided} undecided" if liked.undecided else ""
+    return listed([f"{count} for {names[letter]}" for letter, count in order]) + undecided
+
+
+def _others(ledger: Ledger, others: Sequence[Difference]) -> tuple[str, ...]:
     if not others:
         return ("Nothing that was entered differed beyond its tolerance.",)
+    lines = []
+    for d in others:
+        values = ", ".join(f"{letter} {text}" for letter, text in d.values)
+        worth = ledger.line(d.row).most_minutes
+        minutes = f" By the twin it is worth about {span_words(worth)}." if worth >= SMALL_MIN else ""
+        lines.append(f"{d.row[0].upper()}{d.row[1:]}: {values}. {d.effect[0].upper()}{d.effect[1:]}.{minutes}")
+    return tuple(lines)
+
+
+def _departures(arms: Sequence[ArmResult], ledger: Ledger) -> tuple[str, ...]:
+    names = {arm.letter: arm.name for arm in arms}
     return tuple(
-        f"{d.row[0].upper()}{d.row[1:]}: {', '.join(f'{letter} {text}' for letter, text in d.values)}. "
-        f"{d.effect[0].upper()}{d.effect[1:]}."
-        for d in others
+        f"{names[letter]}, {row}: planned {planned[:1].lower() + planned[1:]}, done {done[:1].lower() + done[1:]}."
+        for letter, row, planned, done in ledger.departures
     )
 
 
-def _limits(
-    arms: Sequence[ArmResult], tasters: int, blind: int, factor_label: str, others: Sequence[Difference]
-) -> tuple[str, ...]:
+def _limits(arms: Sequence[ArmResult], tasted: Tasted, factor: str, others: Sequence[Difference]) -> tuple[str, ...]:
     fewest = min((len(arm.pieces) for arm in arms), default=0)
     lines = []
     if fewest <= 1:
         times = [minutes for arm in arms if (minutes := arm.mean("total")) is not None]
-        bound = f", here about {span_words(2 * USUAL_SPREAD_SHARE * max(times))}" if times else ""
+        usual = span_words(USUAL_SPREAD * max(times)) if times else ""
+        bound = f", here by {usual} (common practice, no source)" if times else ""
         lines.append(
-            f"With one piece an arm, the piece and the {factor_label.lower()} cannot be told apart by "
-            f"arithmetic; only a difference well beyond the usual spread between like pieces{bound} should be believed."
+            f"With one piece an arm, the piece and the {factor} cannot be told apart by arithmetic: two like pieces "
+            f"cooked alike commonly differ by some {USUAL_SPREAD:.0%} of the time{bound}."
         )
     else:
         lines.append(f"With {fewest} pieces an arm, compare the gap between arms with the gaps within them.")
     if any(d.known for d in others):
         lines.append("What else differed works on the result too; the next trial can hold it the same.")
-    if 0 < tasters < least_panel(ALPHA):
+    if 0 < tasted.blind < least_panel(ALPHA):
         lines.append(f"Fewer than {least_panel(ALPHA)} tasters cannot show a preference even if all agree.")
-    if tasters == 0:
+    if not tasted.blind and not tasted.knowing:
         lines.append("Nobody's tasting was entered, so nothing is said about which is better to eat.")
+    elif not tasted.blind:
+        lines.append("Nobody tasted blind, so nothing is said about which is better to eat.")
     return tuple(lines)

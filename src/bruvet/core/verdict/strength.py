@@ -22,10 +22,11 @@ class Strength(Enum):
 
 RULES = {
     Strength.SHOWN: "Chance alone does as much in fewer than 1 of 20 such trials, all answers of the trial together, "
-    "and nothing else that was recorded could account for it.",
-    Strength.LIKELY: "As shown, but something else differed too or only one piece stands for each arm; or chance does "
+    "several pieces stand for each arm, and nothing else that was recorded could account for it.",
+    Strength.LIKELY: "As shown, but something else differed too, or only one piece stands for each arm; or chance does "
     "as much in fewer than 1 of 10.",
-    Strength.HINTED: "Chance alone does as much in fewer than 3 of 10.",
+    Strength.HINTED: "As likely, with something against it: both of these, or one of them where chance does as much in "
+    "fewer than 1 of 10; or chance does as much in fewer than 3 of 10.",
     Strength.NOT_SHOWN: "Chance alone does as much more often than that.",
     Strength.CANNOT_BE_TOLD: "What it would rest on was not recorded, or too few tasted to show anything at all.",
 }
@@ -34,9 +35,10 @@ TRIAL_LEVEL, LIKELY_LEVEL, HINTED_LEVEL = 0.05, 0.10, 0.30
 
 @dataclass(frozen=True)
 class Answered:
-    """One answer: of what, in a sentence, how strongly, and the chance it rests on (None where there is none)."""
+    """One answer: of what, in a sentence and its reason, how strongly, and the chance it rests on (None for none)."""
 
     about: str
+    headline: str
     sentence: str
     strength: Strength
     chance: float | None
@@ -71,8 +73,9 @@ def strength(chance: float | None, answers: int, alone: bool, one_piece: bool = 
     """
     if chance is None:
         return Strength.CANNOT_BE_TOLD
+    against = (not alone) + one_piece
     if chance <= TRIAL_LEVEL / max(answers, 1):
-        return Strength.SHOWN if alone and not one_piece else Strength.LIKELY
+        return (Strength.SHOWN, Strength.LIKELY, Strength.HINTED)[against]
     if chance <= LIKELY_LEVEL:
-        return Strength.LIKELY if alone and not one_piece else Strength.HINTED
+        return Strength.LIKELY if not against else Strength.HINTED
     return Strength.HINTED if chance <= HINTED_LEVEL else Strength.NOT_SHOWN

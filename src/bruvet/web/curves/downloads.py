@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import math
-import re
-from collections.abc import Iterable, Sequence
-from typing import Any
+from collections.abc import Iterable
 
 import numpy as np
 from flask import Response, abort, render_template, request
@@ -19,6 +15,7 @@ from bruvet.records.models import Trial
 from bruvet.records.series import each_reading
 from bruvet.web.access import units
 from bruvet.web.database import db, trial_or_404
+from bruvet.web.named import as_csv, as_file
 from bruvet.web.trial_page import facts_of
 from bruvet.work.analysis import arm_name
 
@@ -30,17 +27,6 @@ from .table import UNIT_OF, csv_value, figure_table
 from .views import asked_span, asked_thresholds, lags_of, shifts_of
 
 Cell = str | float
-
-
-def _named(trial: Trial, what: str, kind: str) -> dict[str, str]:
-    name = re.sub(r"[^A-Za-z0-9]+", "-", trial.title).strip("-").lower() or "trial"
-    return {"Content-Disposition": f'attachment; filename="{name}-{what}.{kind}"'}
-
-
-def _csv(trial: Trial, what: str, rows: Iterable[Sequence[Any]]) -> Response:
-    sink = io.StringIO()
-    csv.writer(sink).writerows(rows)
-    return Response(sink.getvalue(), mimetype="text/csv", headers=_named(trial, what, "csv"))
 
 
 def _cell(value: float | None, places: int = 2) -> str:
@@ -59,7 +45,7 @@ def figures(trial_id: int) -> Response:
         for row in lines:
             values = [csv_value(figure, row.kind) for figure in row.figures]
             rows.append([group, row.label, UNIT_OF[row.kind](facts.units), *values])
-    return _csv(trial, "figures", rows)
+    return as_csv(trial.title, "figures", rows)
 
 
 @blueprint.get("/trials/<int:trial_id>/curves/<key>.csv")
@@ -99,7 +85,7 @@ def picture_csv(trial_id: int, key: str) -> Response:
     else:
         abort(404)
     kept = [row for row in rows[1:] if any(row[1:])]
-    return _csv(trial, key, [rows[0], *kept])
+    return as_csv(trial.title, key, [rows[0], *kept])
 
 
 def _series_rows(trial: Trial) -> list[list[str]]:
@@ -129,7 +115,7 @@ def readings(trial_id: int) -> Response:
         for probe_id, at, temp_c in each_reading(session, list(labels)):
             yield f'"{labels[probe_id].replace(chr(34), chr(34) * 2)}",{at:%Y-%m-%dT%H:%M:%S.%fZ},{temp_c:.3f}\r\n'
 
-    return Response(lines(), mimetype="text/csv", headers=_named(trial, "readings", "csv"))
+    return Response(lines(), mimetype="text/csv", headers=as_file(trial.title, "readings", "csv"))
 
 
 @blueprint.get("/trials/<int:trial_id>/curves/picture.svg")
@@ -154,4 +140,4 @@ def canvas_svg(trial_id: int) -> Response:
         if picture.low <= e["at"] <= picture.high
     ]
     body = render_template("curves/picture.svg", p=picture, trial=trial, events=events)
-    return Response(body, mimetype="image/svg+xml", headers=_named(trial, "curves", "svg"))
+    return Response(body, mimetype="image/svg+xml", headers=as_file(trial.title, "curves", "svg"))

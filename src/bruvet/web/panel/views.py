@@ -196,7 +196,9 @@ def typed(trial_id: int, panel_id: int) -> View:
 
 def _qr(address: str) -> Markup:
     sink = io.BytesIO()
-    segno.make(address, error="m").save(sink, kind="svg", xmldecl=False, svgns=True, scale=5, border=2, svgclass="qr")
+    segno.make(address, error="m").save(
+        sink, kind="svg", xmldecl=False, svgns=True, omitsize=True, border=2, svgclass="qr"
+    )
     return Markup(sink.getvalue().decode())
 
 

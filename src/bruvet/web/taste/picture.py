@@ -51,8 +51,8 @@ def compare(letters: Sequence[str], summaries: Sequence[AttributeSummary], taste
                 score = taster.scores.get((letter, summary.attribute))
                 if score is not None:
                     # Like scores stand side by side, so that they can be counted.
-                    singles.append((x(score) + 3.5 * seen[score], y, f"{taster.name}: {letter} {score}"))
-                    seen[score] += 1
+                    singles.append((x(score) + 3.5 * seen[round(score)], y, f"{taster.name}: {letter} {score:g}"))
+                    seen[round(score)] += 1
             if mean is not None:
                 title = f"{label}, arm {letter}: mean {mean:.1f} of {summary.counts[letter]}"
                 means.append(Point(x(mean), y, letter, ARM_LOOKS[letter].marker, title))

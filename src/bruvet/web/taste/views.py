@@ -10,8 +10,10 @@ from bruvet.core.trial.terms import Attribute
 from bruvet.records.models import Panellist, Score, Trial
 from bruvet.web.access import person, units
 from bruvet.web.database import db, trial_or_404
+from bruvet.web.named import as_csv, plain
 from bruvet.web.reader import Reader
 from bruvet.web.trial_page import facts_of, trial_page
+from bruvet.work.panel_table import COLUMNS, said_in_panels
 
 from .picture import compare
 
@@ -109,3 +111,24 @@ def delete(trial_id: int, panellist_id: int) -> View:
     db().delete(row)
     flash(f"What {row.name} said was removed.", "good")
     return redirect(url_for("taste.show", trial_id=trial.id))
+
+
+@blueprint.get("/trials/<int:trial_id>/tasting.csv")
+def csv_file(trial_id: int) -> View:
+    """Every answer of opened tastings, and what was typed in, for whoever wants to redo the sums."""
+    trial = trial_or_404(trial_id)
+    rows: list[tuple[str, ...]] = [COLUMNS]
+    for answer in said_in_panels(db(), trial):
+        *rest, question, value = answer.rest
+        said = plain(value) if question.endswith("remark") else value
+        rows.append((plain(answer.panel), plain(answer.name), *rest, question, said))
+    for one in trial.panellists:
+        head = ("typed in", plain(one.name), "yes" if one.blind else "no", "no", "typed in")
+        letters = {arm.id: arm.letter for arm in trial.arms}
+        for score in one.scores:
+            rows.append((*head, letters[score.arm_id], "", "", "", "", f"score-{score.attribute}", str(score.value)))
+        if one.preferred_arm is not None:
+            rows.append((*head, "", "", "", "", "", "prefer", one.preferred_arm.letter))
+        if one.remark:
+            rows.append((*head, "", "", "", "", "", "remark", plain(one.remark)))
+    return as_csv(trial.title, "tasting", rows)
