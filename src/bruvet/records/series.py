@@ -339,3 +339,38 @@ def newest(session: Session, probe_ids: Sequence[int]) -> dict[int, tuple[dateti
     )
     rows = session.execute(statement, {"ids": list(probe_ids)})
     return {probe_id: (at, temp_c) for probe_id, at, temp_c in rows}
+
+
+def raw(session: Session, probe_id: int) -> tuple[FloatArray, FloatArray]:
+    """A probe's readings as they are stored: UTC seconds and °C, shape (n,), in order of time."""
+    connection = session.connection().connection.driver_connection
+    assert connection is not None
+    statement = sql.SQL(
+        "COPY (SELECT (extract(epoch FROM at) * 1000000)::bigint, temp_c FROM reading WHERE probe_id = {} ORDER BY at)"
+        " TO STDOUT (FORMAT BINARY)"
+    ).format(sql.Literal(probe_id))
+    with connection.cursor() as cursor, cursor.copy(statement) as copy:
+        content = b"".join(bytes(block) for block in copy)
+    row = np.dtype([("fields", ">i2"), ("n1", ">i4"), ("at", ">i8"), ("n2", ">i4"), ("temp", ">f4")])
+    rows = np.frombuffer(content[len(HEADER) : -2], dtype=row)
+    return rows["at"] / 1e6, rows["temp"].astype(float)
+
+
+def half_minutes_alone(session: Session, probe_id: int) -> list[list[float]]:
+    """A probe's half minutes from before its first reading: all that is left of readings that were given up."""
+    statement = text(
+        "SELECT slot, count, at_sum, temp_sum, low_c::float8, high_c::float8 FROM reading_rollup "
+        "WHERE probe_id = :probe AND slot < COALESCE((SELECT floor(extract(epoch FROM min(at)) / :width) "
+        "FROM reading WHERE probe_id = :probe), 2147483647) ORDER BY slot"
+    )
+    rows = session.execute(statement, {"probe": probe_id, "width": ROLLED_S})
+    return [list(row) for row in rows]
+
+
+def keep_half_minutes(session: Session, probe_id: int, rows: Sequence[Sequence[float]]) -> None:
+    """Store half minutes whose readings are gone."""
+    statement = text("INSERT INTO reading_rollup VALUES (:probe, :slot, :count, :at_sum, :temp_sum, :low_c, :high_c)")
+    names = ("slot", "count", "at_sum", "temp_sum", "low_c", "high_c")
+    values = [{"probe": probe_id, **dict(zip(names, row, strict=True))} for row in rows]
+    if values:
+        session.execute(statement, values)
