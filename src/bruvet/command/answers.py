@@ -19,6 +19,7 @@ from bruvet.formats.cook_json import answer, read_cook
 from bruvet.formats.logger.check import check
 from bruvet.formats.logger.read import Choices
 from bruvet.formats.logger.table import UnreadableFile
+from bruvet.formats.tasting_json import BadTasting, what_it_shows
 from bruvet.formats.wide_curves import BadCurves, read_wide_curves
 
 from . import Refusal
@@ -96,6 +97,13 @@ def twin(path: str) -> dict[str, Any]:
     except BadCase as error:
         raise Refusal(f"{path}: {error}") from None
     return answer(case, forecast(case, at_min), at_min)
+
+
+def panel(path: str) -> dict[str, Any]:
+    try:
+        return what_it_shows(read_file(path))
+    except BadTasting as error:
+        raise Refusal(f"{path}: {error}") from None
 
 
 def _tidy(value: float | None) -> float | None:

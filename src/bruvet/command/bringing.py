@@ -34,7 +34,7 @@ def bring_in(given: argparse.Namespace) -> None:
         engine = open_engine(url)
         try:
             with session_scope(engine) as session:
-                trial = _trial(session, name)
+                trial = trial_called(session, name)
                 outcome = _import(session, trial, path, content, given)
         except (BadMapping, UnreadableFile) as error:
             raise Refusal(f"{path}: {error}") from None
@@ -43,7 +43,8 @@ def bring_in(given: argparse.Namespace) -> None:
     print(json.dumps(outcome, ensure_ascii=False, indent=1))
 
 
-def _trial(session: Session, name: str) -> Trial:
+def trial_called(session: Session, name: str) -> Trial:
+    """The trial of that number or title."""
     if name.isdigit():
         found = session.get(Trial, int(name))
         matches = [found] if found else []

@@ -6,6 +6,7 @@ import os
 import shutil
 import subprocess
 import sys
+from ctypes.util import find_library
 from pathlib import Path
 
 from . import Refusal
@@ -56,6 +57,25 @@ def ensure_postgresql() -> Path:
     if not found:
         raise Refusal(f"the package postgresql brought no server (log: {log})")
     return found
+
+
+def offer_pango() -> None:
+    """The libraries that a PDF is drawn with; without them everything else works, so nothing is refused."""
+    wanted = {"pangoft2-1.0": "libpangoft2-1.0-0", "pango-1.0": "libpango-1.0-0"}
+    wanted["harfbuzz-subset"] = "libharfbuzz-subset0"
+    missing = [package for library, package in wanted.items() if find_library(library) is None]
+    # Asked for once: a later start needs no network.
+    asked = Path(os.environ["BRUVET_HOME"]) / ".pango-asked"
+    if not missing or asked.exists():
+        return
+    asked.touch()
+    try:
+        log = _require_apt("Pango")
+        say(f"Installing the Debian packages {', '.join(missing)} (for verdicts as PDF)")
+        _apt("update", sink=log)
+        _apt("install", "--no-install-recommends", *missing, sink=log)
+    except Refusal as refusal:
+        say(f"Verdicts cannot be given as PDF: {refusal}")
 
 
 def ensure_chromium() -> str:

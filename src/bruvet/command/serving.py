@@ -17,7 +17,7 @@ from types import FrameType
 
 from . import Refusal
 from .cluster import Cluster, port_is_free
-from .packages import ensure_postgresql, say
+from .packages import ensure_postgresql, offer_pango, say
 
 OWN_DATABASE, DEMO_DATABASE = "bruvet", "bruvet_demo"
 NEEDED_BYTES = 200_000_000
@@ -258,6 +258,7 @@ def serve(port: int, demo: bool, lan: bool = False) -> None:
             say("[1/4] Database" if not os.environ.get("DATABASE_URL") else "[1/4] Database of DATABASE_URL")
             name = DEMO_DATABASE if demo else OWN_DATABASE
             with database(name) as url:
+                offer_pango()
                 say("[2/4] Migrations" + (" and demo data" if demo else ""))
                 for_station = prepare(url, demo)
                 from bruvet.work.demo import SIGN_IN

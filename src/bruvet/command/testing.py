@@ -7,7 +7,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from .packages import ensure_chromium, say
+from .packages import ensure_chromium, offer_pango, say
 from .serving import throwaway_cluster
 
 ROOT = Path(__file__).resolve().parents[3]
@@ -17,6 +17,7 @@ def run_tests(rest: list[str]) -> int:
     """Run everything; with arguments, only pytest with them. Returns the exit code."""
     rest = [word for word in rest if word != "--"]
     chromium = ensure_chromium()
+    offer_pango()
     environment = {**os.environ, "BRUVET_CHROMIUM": chromium}
     environment.pop("DATABASE_URL", None)
     checks = [] if rest else [["ruff", "check", "."], ["ruff", "format", "--check", "."], ["mypy"]]

@@ -71,6 +71,7 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     from .ballot import views as ballot
     from .bench import views as bench
     from .board import views as board
+    from .bundle import views as bundle
     from .cook import views as cook
     from .cookers import views as cookers
     from .curves import downloads as curves
@@ -92,6 +93,7 @@ def _attach_steps(app: Flask, csrf: CSRFProtect) -> None:
     for step in (
         account,
         bench,
+        bundle,
         *plan_pages,
         cookers,
         logs,

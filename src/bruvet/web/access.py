@@ -45,6 +45,7 @@ OWNERS_ONLY = {
     ("POST", "stations.add"), ("POST", "cookers.save"), ("POST", "cookers.delete"), ("POST", "protocols.delete"),
     ("GET", "panel.carving"), ("POST", "panel.envelope"), ("POST", "panel.make"), ("POST", "panel.state"),
     ("POST", "panel.drop_set"), ("POST", "verdict.give_link"), ("POST", "verdict.withdraw"),
+    ("POST", "bundle.bring"),
 }  # fmt: skip
 
 hasher = PasswordHasher()

@@ -10,6 +10,7 @@ from sqlalchemy import ColumnElement, ScalarSelect, exists, func, select
 from sqlalchemy.orm import selectinload
 
 from bruvet.records.models import Arm, Channel, Event, LogFile, Panellist, Probe, Reading, Station, Trial
+from bruvet.records.tasting import Panel
 from bruvet.web.database import db
 
 LIVE_WITHIN = timedelta(minutes=10)
@@ -49,6 +50,8 @@ def home() -> str:
     heard = datetime.now(UTC) - LIVE_WITHIN
     seats = select(Channel.id).join(Probe).join(Station, Station.id == Channel.station_id)
     live = seats.where(Probe.trial_id == Trial.id, Channel.until_at.is_(None), Station.seen_at > heard)
+    opened = select(func.count()).where(Panel.trial_id == Trial.id, Panel.state == "opened")
+    tastings = opened.correlate(Trial).scalar_subquery()
     rows = db().execute(
         select(
             Trial,
@@ -56,7 +59,7 @@ def home() -> str:
             count(Event),
             count(Event, Event.kind == "pull"),
             count(Probe, with_readings),
-            count(Panellist),
+            count(Panellist) + tastings,
             count(Arm),
             count(LogFile, LogFile.state.in_(("new", "failed"))),
         )
