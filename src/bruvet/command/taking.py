@@ -112,9 +112,8 @@ def _take_all(url: str, path: str) -> None:
         raise Refusal(f"{path}: {error.strerror or error}") from None
     finally:
         part.unlink(missing_ok=True)
-    say(
-        f"{path}: {Path(path).stat().st_size:,} bytes; it holds everything, password hashes too, so keep it where only you can read it"
-    )
+    size = Path(path).stat().st_size
+    say(f"{path}: {size:,} bytes. It holds everything, password hashes too: keep it where only you can read it.")
 
 
 def _put_back(url: str, path: str) -> None:

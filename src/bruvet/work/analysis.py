@@ -294,13 +294,13 @@ class TrialFacts:
             for p in self.trial.panellists
         ]
         found: list[TasterSays] = []
-        for source in (*(tasters_of(panel) for panel in self._panels), typed):
+        for source in (*(tasters_of(panel) for panel in self.opened_panels), typed):
             known = {taster.name.casefold() for taster in found}
             found += [taster for taster in source if taster.name.casefold() not in known]
         return found
 
     @cached_property
-    def _panels(self) -> list[Panel]:
+    def opened_panels(self) -> list[Panel]:
         """Tastings whose envelope is open; nothing is read of the others."""
         return list(self.session.scalars(select(Panel).where(Panel.trial_id == self.trial.id, Panel.state == "opened")))
 

@@ -13,6 +13,7 @@ from bruvet.core.trial.ledger_rows import ROWS
 from bruvet.core.trial.terms import Cut, DoneRule, RestKind, TrialKind, WrapIn, WrapRule, term
 from bruvet.core.units import Units, span_words
 from bruvet.records.models import Arm, Piece
+from bruvet.records.tasting import Sample
 
 from .analysis import TrialFacts
 
@@ -127,7 +128,14 @@ def _done_numbers(facts: TrialFacts, arm: Arm) -> dict[str, float | None]:
         "spritz": count("spritz"),
         "turned or moved": count("turn", "move"),
         **({"cook time planned": result.mean("total")} if arm.done_rule == DoneRule.TIME else {}),
+        "served at": _mean(sample.served_c for sample in _served(facts, arm)),
+        "minutes since cutting": _mean(sample.since_cut_min for sample in _served(facts, arm)),
     }
+
+
+def _served(facts: TrialFacts, arm: Arm) -> list[Sample]:
+    """What was served of an arm at tastings whose envelope is open."""
+    return [sample for panel in facts.opened_panels for sample in panel.samples if sample.arm_id == arm.id]
 
 
 def _reading_at(facts: TrialFacts, piece: Piece, kind: str) -> float | None:
@@ -173,6 +181,9 @@ def _done_words(facts: TrialFacts, arm: Arm) -> dict[str, str]:
     sprayed = list(dict.fromkeys(mark.detail for mark in marks if mark.kind == "spritz" and mark.detail))
     if sprayed:
         out["spritz with"] = " / ".join(sprayed)
+    tasted = sorted({sample.part for sample in _served(facts, arm) if sample.part})
+    if tasted:
+        out["part tasted"] = " / ".join(tasted)
     changed = _changes(facts.units, arm, marks)
     if changed or pulled:
         out["changed half-way"] = ", ".join(changed) or "no"

@@ -89,7 +89,8 @@ def answers_of(facts: TrialFacts, ledger: Ledger) -> tuple[list[Answered], list[
     answers.append(taste)
     fewest = tasters_needed(0.5, LIKED, two_sided=True)
     if taste.strength is not Strength.SHOWN and (liked is None or liked.p is None or liked.p > 0.05):
-        settle.append(f"{fewest} blind tasters would show a preference of three in four with a chance of 80 %.")
+        pair = "" if len(names) == 2 else "With the best two side by side, "
+        settle.append(f"{pair}{fewest} blind tasters would show a preference of three in four with a chance of 80 %.")
     return answers, settle
 
 

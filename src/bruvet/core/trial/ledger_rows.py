@@ -576,6 +576,8 @@ FACTOR_ROWS: Mapping[str, frozenset[str]] = {
     "wood": frozenset({"wood", "smoke seen"}),
     "rub": frozenset({"rub", "sugar in the rub"}),
     "rest": frozenset({"rest", "rest plan", "cut at"}),
+    # Everything that a cook decides is the cook's; the meat, how it is cut and how it is served is not.
+    "cook": frozenset(row.name for row in ROWS if row.group not in ("piece", "cutting", "tasting")),
     "other": frozenset(),
 }
 # The row in which each factor's levels are read off the plan.

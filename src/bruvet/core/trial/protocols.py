@@ -114,5 +114,13 @@ STARTERS: tuple[Protocol, ...] = (
         (_arm("one", 250, done_at_c=95.0), _arm("the other", 250, done_at_c=95.0)),
         "pork-shoulder",
     ),
+    Protocol(
+        "contest",
+        "A friendly contest",
+        "whose is liked best: like pieces, each cook's own way, one blind panel",
+        {"question": "Whose is liked best?", "factor": "cook", "kind": "teams"},
+        tuple(_arm(name, 250, done_at_c=95.0) for name in ("first cook", "second cook", "third cook")),
+        "pork-shoulder",
+    ),
 )
 STARTER = {protocol.key: protocol for protocol in STARTERS}

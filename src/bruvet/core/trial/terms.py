@@ -39,6 +39,7 @@ class Factor(Term):
     WOOD = "wood", "Wood"
     RUB = "rub", "Rub"
     REST = "rest", "Rest"
+    COOK = "cook", "Who cooks"
     OTHER = "other", "Something else"
 
 
@@ -50,6 +51,7 @@ class TrialKind(Term):
     SPLIT = "split", "One piece split"
     LENGTHS = "lengths", "The same, for different times"
     MOVED = "moved", "Finished in another cooker"
+    TEAMS = "teams", "Several cooks, one panel"
 
 
 class CookerKind(Term):

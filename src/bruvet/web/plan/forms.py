@@ -171,7 +171,9 @@ def save(session: Session, trial: Trial, form: Mapping[str, str], units: Units) 
         read.fail("arms", f"A trial has {MIN_ARMS} to {MAX_ARMS} arms.")
     title = read.text("title", "Title", 120, required=True)
     question = read.text("question", "The question", 500, required=True)
-    factor = read.choice("factor", "What is changed", [f.value for f in Factor])
+    # Where several cooks meet, it is the cook that is changed.
+    teams = Factor.COOK.value if form.get("kind") == TrialKind.TEAMS else None
+    factor = teams or read.choice("factor", "What is changed", [f.value for f in Factor])
     kind = read.choice("kind", "How it is laid out", [k.value for k in TrialKind], TrialKind.ONE_FACTOR)
     factor2 = read.choice("factor2", "The second thing changed", ["", *(f.value for f in Factor)], "")
     if kind == TrialKind.CROSSED and factor2 in ("", factor):
@@ -229,6 +231,9 @@ def _check_kind(read: Reader, kind: str, arms: Mapping[str, Mapping[str, object]
             read.fail(
                 f"{letter}-move_after", f"Arm {letter} moves to another cooker: say after how long, or at what inside."
             )
+    named = [str(values["label"]).casefold() for values in arms.values()]
+    if kind == TrialKind.TEAMS and ("" in named or len(set(named)) < len(named)):
+        read.fail(f"{min(arms, default='A')}-label", "Give every arm its cook's or team's name, each another.")
     if kind == TrialKind.MOVED and not any(values["move_to_id"] for values in arms.values()):
         read.fail(f"{min(arms, default='A')}-move_to", "No arm is finished elsewhere yet: say where, and when.")
 
