@@ -46,8 +46,8 @@ class TestDoor:
             if rule.endpoint == "account.invited":
                 assert visitor.get("/invited/a-guess").status_code == 410, "a guessed invitation lets nobody in"
                 continue
-            if rule.endpoint.startswith("ballot."):
-                # Panellists have no account: the address is the key, and a guessed one opens nothing.
+            if rule.endpoint.startswith("ballot.") or rule.endpoint == "verdict.read":
+                # Panellists and readers have no account: the address is the key, and a guessed one opens nothing.
                 if rule.endpoint != "ballot.door":
                     with app.test_request_context():
                         from flask import url_for

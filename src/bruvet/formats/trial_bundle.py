@@ -132,9 +132,9 @@ def read(content: bytes, columns: Mapping[str, Mapping[str, Kept]]) -> Bundle:
         if name not in columns:
             raise BadBundle(f"tables: there is no table called {str(name)[:40]!r}")
     counts = {name: len(rows) if isinstance(rows, list) else 0 for name, rows in said.items()}
-    tables = {name: _rows(name, said.get(name, []), columns[name], counts) for name in columns}
-    if len(tables["trial"]) != 1:
+    if counts.get("trial") != 1:
         raise BadBundle("tables.trial: one trial is wanted")
+    tables = {name: _rows(name, said.get(name, []), columns[name], counts) for name in columns}
     left_out = whole.get("left_out", [])
     return Bundle(
         tables,

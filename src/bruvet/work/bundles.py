@@ -8,6 +8,7 @@ import uuid
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
+from zoneinfo import available_timezones
 
 from sqlalchemy import JSON, Column, ColumnElement, Table, insert, select
 from sqlalchemy.exc import DataError, IntegrityError
@@ -42,7 +43,9 @@ from bruvet.records.series import half_minutes_alone, keep_half_minutes, raw, sa
 from bruvet.records.tasting import Ballot, BallotAnswer, Panel, Sample
 
 from .analysis import TrialFacts
-from .panel_results import results
+from .panel_results import results, servings
+from .panel_table import said_in_panels
+from .photos import check_kept
 from .verdicts import key_figures, verdict_of
 
 Where = Callable[[int], ColumnElement[bool]]
@@ -273,7 +276,9 @@ def bring_in(session: Session, content: bytes, person_id: int | None = None, cop
     columns = {part.model.__tablename__: _kept(part) for part in PARTS}
     columns["trial"]["first_day"] = Kept(str, 36, empty=True)
     bundle = read(content, columns)
-    uid = bundle.tables["trial"][0].get("uid")
+    uid, zone = (bundle.tables["trial"][0].get(name) for name in ("uid", "tz"))
+    if zone not in available_timezones():
+        raise BadBundle(f"tables.trial, row 1, tz: {str(zone)[:40]!r} is no time zone")
     here = session.scalar(select(Trial).where(Trial.uid == uid)) if uid else None
     if here is not None and not copy:
         raise HereAlready(here.id, here.title)
@@ -386,3 +391,7 @@ def _try_out(session: Session, trial: Trial) -> None:
     key_figures(facts)
     for panel in session.scalars(select(Panel).where(Panel.trial_id == trial.id)):
         results(panel)
+        servings(panel)
+    list(said_in_panels(session, trial))
+    for content in session.scalars(select(Photo.content).where(Photo.trial_id == trial.id)):
+        check_kept(content)

@@ -39,3 +39,20 @@ def made_small(content: bytes) -> bytes:
     out = io.BytesIO()
     clean.save(out, "JPEG", quality=82, optimize=True)
     return out.getvalue()
+
+
+def check_kept(content: bytes) -> None:
+    """See that a photo that comes from elsewhere is one as we keep them.
+
+    Raises
+    ------
+    BadPhoto
+    """
+    try:
+        with Image.open(io.BytesIO(content), formats=("JPEG",)) as picture:
+            fits = max(picture.size) <= LONGEST_PX
+            picture.verify()
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError):
+        raise BadPhoto("a photo is no JPEG that can be read") from None
+    if not fits:
+        raise BadPhoto(f"a photo is larger than {LONGEST_PX} pixels")
