@@ -55,7 +55,7 @@ def test_what_was_seen_and_photos_that_are_scaled_by_two_clicks(page: Page, tria
     wide = [float(one.get_attribute("width")) for one in page.locator("figure.scaled image").all()]
     assert wide[0] / wide[1] == pytest.approx(2, rel=0.03), "the same millimetre is as long in both"
     page.goto("/trials/1/verdict")
-    expect(page.get_by_text("A (way A). bend: cracks; smoke ring: 5 mm.")).to_be_visible()
+    expect(page.get_by_text("A (way A). Bend: cracks; smoke ring: 5 mm.")).to_be_visible()
     expect(page.locator("figure.scaled image").first).to_be_visible()
 
 

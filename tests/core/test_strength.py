@@ -5,8 +5,10 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from bruvet.core.tasting.panel import TasterSays, preference
+from bruvet.core.tasting.liking import liking
+from bruvet.core.tasting.panel import TasterSays
 from bruvet.core.trial.estimates import Sample, estimates
+from bruvet.core.verdict.answer import taste_answer, time_answer
 from bruvet.core.verdict.strength import RULES, Strength, chance_of_time, strength
 
 
@@ -29,22 +31,32 @@ def test_each_word_has_its_rule(chance, alone, one, word) -> None:
     assert RULES[word]
 
 
-def test_a_hundred_null_trials_yield_no_more_than_five_shown() -> None:
-    """Ten hundreds: three pieces an arm that are alike, and a panel of twelve that chooses by coin."""
-    draw = np.random.default_rng(17)
+@pytest.mark.parametrize("arms", [2, 3, 4])
+def test_a_hundred_null_trials_yield_no_more_than_five_shown(arms: int) -> None:
+    """Five hundreds, as the verdict answers them: three like pieces an arm, a panel of twelve that chooses by coin."""
+    draw = np.random.default_rng(17 + arms)
+    letters = "ABCD"[:arms]
+    names = {letter: letter for letter in letters}
     shown = 0
-    for _ in range(1000):
-        times = draw.normal(480, 0.08 * 480, (2, 3))
-        samples = [Sample(arm, value) for arm, row in zip("AB", times, strict=True) for value in row]
-        (found,) = estimates(samples)
-        tasters = [TasterSays(str(n), {}, "AB"[draw.integers(2)], True) for n in range(12)]
-        liked = preference("AB", tasters)
-        words = [
-            strength(chance_of_time(found, 480, 0.08), 2, True),
-            strength(liked.p_value, 2, True),
+    for _ in range(500):
+        times = draw.normal(480, 0.08 * 480, (arms, 3))
+        samples = [Sample(arm, value) for arm, row in zip(letters, times, strict=True) for value in row]
+        totals = dict(zip(letters, times.mean(axis=1), strict=True))
+        found = estimates(samples)
+        tasters = [
+            TasterSays(
+                str(n), {}, letters[draw.integers(2)] if arms == 2 else None, True, _ranked_by_coin(draw, letters)
+            )
+            for n in range(12)
         ]
-        shown += Strength.SHOWN in words
-    assert shown <= 50
+        answers = [time_answer(one, "", "A", names, totals, 0.08, len(found) + 1, True) for one in found]
+        answers.append(taste_answer(liking(letters, tasters), names, len(found) + 1, True, one_piece=False))
+        shown += any(answer.strength is Strength.SHOWN for answer in answers)
+    assert shown <= 25
+
+
+def _ranked_by_coin(draw, letters: str) -> dict[str, float]:
+    return {} if len(letters) == 2 else dict(zip(letters, draw.permutation(len(letters)) + 1.0, strict=True))
 
 
 def test_one_piece_each_is_never_shown() -> None:

@@ -230,7 +230,7 @@ class TestBoard:
         db.expire_all()
         assert db.get(Piece, 1).cooked_kg == pytest.approx(2.9 * 0.45359237)
         page = member.get("/trials/1/verdict").text
-        assert "bend: drapes, does not break; smoke ring: 7 mm" in page
+        assert "Bend: drapes, does not break; smoke ring: 7 mm" in page
         assert "<script>alert" not in page
         assert ">7 mm</td>" in re.sub(r"\s+", "", page).replace("7mm", "7 mm")
 

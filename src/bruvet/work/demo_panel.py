@@ -20,6 +20,12 @@ COOK = "Eskil"
 # How much better B is, by attribute, and how far off right its smoke is.
 STEPS = {"overall": 0.9, "tenderness": 0.4, "juiciness": 0.1, "smoke": 1.2, "bark": 0.8}
 SEED = 7
+REMARKS = {
+    2: "More smoke than I am used to, and I like it.",
+    5: "A little dry at the edge.",
+    9: "Would have this on a bun.",
+    11: "Too smoky for me.",
+}
 
 
 def taste(session: Session, trial: Trial, at: datetime) -> None:
@@ -69,6 +75,8 @@ def taste(session: Session, trial: Trial, at: datetime) -> None:
                 for key in rights:
                     off = draw.normal(0.7 * other if key == "smoke" else -0.1, 0.7)
                     said[f"right-{key}"] = str(int(np.clip(round(off), -2, 2)))
+                if number in REMARKS and other and not step.get("repeat"):
+                    said["remark"] = REMARKS[number]
                 answer(session, ballot, page, said, taken)
             elif step["kind"] == "prefer":
                 best = max(liking, key=lambda letter: liking[letter])

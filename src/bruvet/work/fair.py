@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -23,6 +24,7 @@ from bruvet.records.models import Piece
 
 from .analysis import TrialFacts
 from .forecasts import cooked_case, planned_case
+from .kept import digest, kept
 from .ledgers import kept_ledger
 from .spread import Spread
 
@@ -96,12 +98,9 @@ def minutes_by_row(facts: TrialFacts, cases: dict[str, Case]) -> dict[str, dict[
     (first, base), *others = cases.items()
     if first != facts.trial.arms[0].letter:
         return {}
-    known: dict[Case, float] = {}
 
     def done(case: Case) -> float:
-        if case not in known:
-            known[case] = _done_min(case)
-        return known[case]
+        return kept(digest("done", case), partial(_done_min, case))
 
     out: dict[str, dict[str, float]] = {}
     for line in kept_ledger(facts).lines:

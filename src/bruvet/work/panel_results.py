@@ -123,6 +123,7 @@ def results(panel: Panel) -> Results:
         for scale in scales_of(panel).values()
     )
     overall = next((a for a in reversed(attributes) if a.key == "overall"), None)
+    tests = tuple(_tests(panel, blind, name, samples))
     ranks = _ranks(blind, name, samples)
     expected = [samples.index(letter) for letter in panel.asks.get("expected_order", []) if letter in samples]
     return Results(
@@ -134,7 +135,7 @@ def results(panel: Panel) -> Results:
         len(panel.ballots) - len(sent),
         _hold(attributes),
         _just_right(panel, blind, name),
-        tuple(_tests(panel, blind, name, samples)),
+        tests,
         None if ranks is None else ranked(ranks),
         in_order(ranks, tuple(expected)) if ranks is not None and len(expected) == len(samples) > 2 else None,
         _camps(overall, samples),
@@ -142,7 +143,7 @@ def results(panel: Panel) -> Results:
         _served_alike(panel),
         _consistent(scores),
         _remarks(sent, name),
-        _can_show(len(blind), samples),
+        _can_show(len(blind), samples, tests),
     )
 
 
@@ -319,7 +320,7 @@ def _remarks(ballots: Sequence[Ballot], named: Mapping[int, str]) -> tuple[tuple
     return tuple(out)
 
 
-def _can_show(blind: int, samples: Sequence[str]) -> tuple[str, ...]:
+def _can_show(blind: int, samples: Sequence[str], tests: Sequence[Tested]) -> tuple[str, ...]:
     """What a panel of this size can and cannot show, and how many would settle it."""
     lines = []
     fewest = least_panel()
@@ -332,7 +333,8 @@ def _can_show(blind: int, samples: Sequence[str]) -> tuple[str, ...]:
             f"It takes {fewest} who all agree."
         )
     needed = tasters_needed(0.5, LIKED, two_sided=True)
-    if len(samples) == 2 and needed is not None and blind < needed:
+    shown = any(one.test == "prefer" and one.found.shown for one in tests)
+    if len(samples) == 2 and needed is not None and blind < needed and not shown:
         lines.append(
             f"{needed} tasters would show a preference of three in four with a chance of 80 % (exact binomial, 5 %)."
         )

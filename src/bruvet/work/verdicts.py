@@ -119,7 +119,8 @@ def _at_the_board(facts: TrialFacts, piece: Piece) -> list[str]:
     if found.note:
         words.append(found.note)
     who = arm_name(piece.arm) + (f", {piece.name}" if len(piece.arm.pieces) > 1 else "")
-    return [f"{who}. {'; '.join(words)}."] if words else []
+    said = "; ".join(words)
+    return [f"{who}. {said[0].upper()}{said[1:]}."] if words else []
 
 
 # ---- the figures behind it ---------------------------------------------------------------------------------

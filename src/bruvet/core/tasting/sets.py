@@ -69,6 +69,14 @@ STARTERS = {
     "ribs": ("Ribs", ("overall", "bite", "juiciness", "smoke", "bark"), ("smoke", "salt", "tenderness")),
     "poultry": ("Poultry", ("overall", "juiciness", "skin", "smoke", "flavour"), ("smoke", "salt", "moisture")),
 }
+# What each test answers; which one fits depends on the question first, and on the number of people then.
+ANSWERS = {
+    "prefer": "which is liked better",
+    "smokier": "whether one thing about them differs, and which has more of it",
+    "triangle": "whether there is any difference at all, whatever it is",
+    "duo-trio": "the same, easier on the palate than the triangle with strong smoke, and in need of more people",
+    "rank": "which of several is liked best",
+}
 TESTS = {
     "prefer": "Which do you prefer?",
     "smokier": "Which is smokier?",

@@ -12,7 +12,7 @@ from markupsafe import Markup
 from sqlalchemy import select
 from werkzeug.wrappers import Response
 
-from bruvet.core.tasting.sets import OWN_QUESTIONS, RIGHT_WORDS, RIGHTS, SCALES, STARTERS, TESTS, advice
+from bruvet.core.tasting.sets import ANSWERS, OWN_QUESTIONS, RIGHT_WORDS, RIGHTS, SCALES, STARTERS, TESTS, advice
 from bruvet.records.models import Trial
 from bruvet.records.tasting import Panel, QuestionSet
 from bruvet.web.access import person, units
@@ -73,6 +73,7 @@ def _list(trial: Trial, form: dict[str, str], errors: dict[str, str]) -> View:
         scales=SCALES,
         rights=RIGHTS,
         tests=TESTS,
+        answers=ANSWERS,
         own_questions=range(1, OWN_QUESTIONS + 1),
         people=number,
         samples=samples,
