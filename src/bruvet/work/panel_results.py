@@ -23,6 +23,7 @@ from bruvet.core.tasting.scoring import (
     consistency,
     corrected,
     mixed,
+    noise_of,
     paired_step,
     penalty,
 )
@@ -253,7 +254,7 @@ def _camps(overall: Attribute | None, samples: Sequence[str]) -> Camps | None:
     means = _means(overall.scores)
     whole = {who for who, _ in means if all((who, sample) in means for sample in samples)}
     steps = {who: means[who, samples[1]] - means[who, samples[0]] for who in sorted(whole)}
-    return camps(steps) if steps else None
+    return camps(steps, noise_of(overall.scores)) if steps else None
 
 
 def _means(scores: Sequence[Scored]) -> dict[tuple[str, str], float]:

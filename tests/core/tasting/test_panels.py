@@ -14,7 +14,7 @@ from bruvet.core.tasting.codes import TELLING, three_digits
 from bruvet.core.tasting.differing import DUO_TRIO, METHODS, PAIRED, TRIANGLE, distance, least_right, told
 from bruvet.core.tasting.orders import followings, imbalance, orders_for, positions, williams
 from bruvet.core.tasting.ranking import in_order, ranked
-from bruvet.core.tasting.scoring import Scored, camps, consistency, corrected, mixed, paired_step, penalty
+from bruvet.core.tasting.scoring import Scored, camps, consistency, corrected, mixed, noise_of, paired_step, penalty
 from bruvet.core.tasting.sets import advice
 
 # ---- serving orders: checked by counting (Williams, 1949) -------------------------------------------------------------
@@ -243,6 +243,14 @@ def test_camps_are_found_where_they_are_and_hardly_ever_where_they_are_not() -> 
     alike = sum(camps({str(n): draw.normal(0.5, 1.2) for n in range(16)}).split for _ in range(400))
     assert alike <= 8
     assert not camps({}).split
+
+
+def test_noise_is_what_repeats_say_once_six_tell() -> None:
+    draw = np.random.default_rng(2)
+    pairs = draw.normal(5, 0.8, (400, 2))
+    scores = [Scored(str(n), "A", 1 + k, float(v)) for n, pair in enumerate(pairs) for k, v in enumerate(pair)]
+    assert noise_of(scores) == pytest.approx(0.8 * np.sqrt(2), rel=0.1)
+    assert noise_of(scores[:10]) == 1.2
 
 
 def test_consistency_is_told_by_repeats_only() -> None:

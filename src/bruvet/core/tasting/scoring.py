@@ -189,15 +189,28 @@ class Camps:
 
 CLEAR_STEP = 2.0
 FEWEST_CAMP = 3
+FEWEST_REPEATS = 6
+USUAL_NOISE, LEAST_NOISE = 1.2, 0.5
 
 
-def camps(steps: dict[str, float], noise: float = 1.2) -> Camps:
+def noise_of(scores: Sequence[Scored]) -> float:
+    """Standard deviation of one panellist's step when tasting again: by repeats; the usual one (ours) for too few."""
+    seen: dict[tuple[str, str], list[float]] = {}
+    for one in scores:
+        seen.setdefault((one.who, one.sample), []).append(one.value)
+    apart = [values[1] - values[0] for values in seen.values() if len(values) > 1]
+    if len(apart) < FEWEST_REPEATS:
+        return USUAL_NOISE
+    return max(float(np.sqrt(np.mean(np.square(apart)))), LEAST_NOISE)
+
+
+def camps(steps: dict[str, float], noise: float = USUAL_NOISE) -> Camps:
     """Whether liking splits into camps.
 
     Parameters
     ----------
     steps : by panellist, liking of the other less that of the first.
-    noise : standard deviation of one panellist's step when tasting again (ours, where no repeats tell).
+    noise : standard deviation of one panellist's step when tasting again.
 
     Notes
     -----
