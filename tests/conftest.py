@@ -11,7 +11,8 @@ import pytest
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
-from bruvet.records.models import Base, Person
+from bruvet.records.models import Base
+from bruvet.records.people import Person
 from bruvet.records.store import migrate, open_engine
 
 NAME, PASSWORD = "Tester", "a long enough password"

@@ -10,8 +10,9 @@ from playwright.sync_api import Page, expect
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from bruvet.records.models import Event, Look, Probe, Trial, WatchRow
+from bruvet.records.models import Event, Look, Probe, Trial
 from bruvet.records.series import save_readings, seconds
+from bruvet.records.watching import WatchRow
 from bruvet.work.watcher import look
 from conftest import NAME, PASSWORD
 from made import make_trial
@@ -163,7 +164,7 @@ def test_the_board_opens_again_while_offline_and_leaves_nothing_after_signing_ou
 
 
 def test_two_browsers_agree_and_one_thing_logged_twice_is_said(page: Page, running, engine, chromium, site) -> None:
-    from bruvet.records.models import Person
+    from bruvet.records.people import Person
 
     with Session(engine) as session:
         first = session.scalars(select(Person)).one()

@@ -104,7 +104,7 @@ def test_from_logger_files_to_a_verdict(page: Page, unit: str) -> None:
     answer = page.locator(".answer")
     expect(answer).to_contain_text("A (foil) was 1 h 17 min faster than B (bare)")
     expect(answer).to_contain_text(
-        "2 of 2 tasters preferred B (bare), but chance alone does as much in 50% of such panels"
+        "cannot be told Which is better to eat was judged only by people who knew which was which."
     )
     expect(answer).to_contain_text("the arms also differed in weight")
     expect(page.get_by_text("ran at").first).to_contain_text(unit)
@@ -203,7 +203,7 @@ def test_the_plain_forms_work_without_script(chromium, site: str) -> None:
     page.get_by_role("link", name="Curves").click()
     expect(page.locator("[data-figures]").get_by_role("row", name=re.compile("^total"))).to_contain_text("5:19")
     page.get_by_role("link", name="Verdict").click()
-    expect(page.get_by_text("A (foil) took 5 h 19 min from meat on to pull.")).to_be_visible()
+    expect(page.locator(".key-figures").get_by_role("row", name=re.compile("^meat on to pull"))).to_contain_text("5:19")
     context.close()
 
 

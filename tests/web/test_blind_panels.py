@@ -10,7 +10,8 @@ import pytest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from bruvet.records.models import Arm, Person
+from bruvet.records.models import Arm
+from bruvet.records.people import Person
 from bruvet.records.tasting import Ballot, BallotAnswer, Panel, Sample
 from bruvet.work.panel_results import results
 from bruvet.work.panels import CannotTaste

@@ -13,22 +13,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from bruvet.instruments.receiver import make_receiver
-from bruvet.records.models import (
-    AnswerRow,
-    Arm,
-    Board,
-    Channel,
-    Event,
-    Person,
-    Photo,
-    Probe,
-    Revision,
-    Station,
-    ToldRow,
-    Trial,
-    WatchRow,
-)
+from bruvet.records.models import Arm, Channel, Event, Photo, Probe, Revision, Station, Trial
+from bruvet.records.people import Person
 from bruvet.records.series import save_readings, seconds
+from bruvet.records.watching import AnswerRow, Board, ToldRow, WatchRow
 from bruvet.web.access import hasher
 from bruvet.work.live import tell_ahead
 from bruvet.work.stations import add_station, seat
@@ -324,7 +312,7 @@ def test_a_helper_comes_in_by_a_link_that_works_once_and_may_not_delete(member, 
 def test_an_invitation_that_is_a_day_old_is_over(member, engine, app) -> None:
     import re
 
-    from bruvet.records.models import Invite
+    from bruvet.records.people import Invite
 
     link = re.search(r"/invited/[\w-]+", member.post("/account/invite").text)[0]
     with Session(engine) as session:

@@ -10,7 +10,8 @@ import pytest
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from bruvet.records.models import Event, Look, Panellist, Person, Reading, Revision, SignIn, Trial
+from bruvet.records.models import Event, Look, Panellist, Reading, Revision, Trial
+from bruvet.records.people import Person, SignIn
 from bruvet.web.access import FAILURES_ALLOWED
 from conftest import NAME, PASSWORD
 from made import make_trial

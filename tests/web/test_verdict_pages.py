@@ -14,7 +14,8 @@ from pypdf import PdfReader
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from bruvet.records.models import Cutting, Person, Photo, Piece, Revision, Trial, VerdictLink
+from bruvet.records.models import Cutting, Photo, Piece, Revision, Trial, VerdictLink
+from bruvet.records.people import Person
 from bruvet.web.cutting.scaled import rows_of
 from bruvet.work.panels import answer, ballot_of, join, open_envelope, send
 from conftest import PASSWORD, Visitor

@@ -8,7 +8,8 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from bruvet.records.models import Arm, Cooker, Event, Person, Trial
+from bruvet.records.models import Arm, Cooker, Event, Trial
+from bruvet.records.people import Person
 from made import make_trial
 
 TWO = {

@@ -29,7 +29,8 @@ NAME, PASSWORD = "Bench", "bench bench bench"
 
 def _filled(engine: Engine) -> tuple[str, datetime]:
     """A trial of six arms with four hours of readings a second, a station that sits in it, a person; the token."""
-    from bruvet.records.models import Arm, Event, Person, Piece, Probe, Trial
+    from bruvet.records.models import Arm, Event, Piece, Probe, Trial
+    from bruvet.records.people import Person
     from bruvet.records.series import save_readings, seconds
     from bruvet.web.access import hasher
     from bruvet.work.stations import add_station, seat

@@ -75,7 +75,7 @@ def _filled(engine: Engine, title: str, a_second: float) -> tuple[int, list[int]
 
 def _client(engine: Engine) -> Any:
     """A signed-in client of the application, in this process."""
-    from bruvet.records.models import Person
+    from bruvet.records.people import Person
     from bruvet.web import create_app
     from bruvet.web.access import hasher
 

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from .cluster import free_port
 from .packages import ensure_chromium, say
 from .serving import child, end, prepare, stoppable, throwaway_cluster, wait_until_up, web_command
+
+if TYPE_CHECKING:
+    from playwright.sync_api import Page
 
 FOLDER = Path(__file__).resolve().parents[3] / "docs" / "screenshots"
 BENCH, PHONE = (1280, 800), (390, 844)
@@ -21,7 +25,6 @@ VIEWS = (
     ("logs-columns", f"/trials/{TURKEY}/logs", BENCH, False),
     ("record", f"/trials/{LAMB}/record", BENCH, False),
     ("curves", f"/trials/{COLLAR}/curves", BENCH, False),
-    ("curves-night", f"/trials/{LAMB}/curves", BENCH, True),
     ("curves-forecast", f"/trials/{RUNNING}/curves", BENCH, False),
     ("ledger", f"/trials/{LAMB}/ledger", BENCH, False),
     ("quantities", f"/trials/{CHEEKS}/quantities", BENCH, False),
@@ -29,11 +32,12 @@ VIEWS = (
     ("how-many", f"/trials/{CHEEKS}/how-many", BENCH, False),
     ("day", f"/trials/{CHEEKS}/day", BENCH, False),
     ("what-if", "/what-if", BENCH, False),
-    ("what-if-phone", "/what-if", PHONE, False),
     ("board", f"/trials/{RUNNING}/board", BENCH, False),
     ("board-night", f"/trials/{RUNNING}/board", PHONE, True),
-    ("tasting", f"/trials/{LAMB}/panels/1/results", BENCH, False),
-    ("verdict", f"/trials/{COLLAR}/verdict", BENCH, False),
+    ("panel", f"/trials/{COLLAR}/panels/1", BENCH, False),
+    ("ballot", "/taste", PHONE, False),
+    ("tasting", f"/trials/{LAMB}/panels/2/results", BENCH, False),
+    ("verdict", f"/trials/{LAMB}/verdict", BENCH, False),
 )
 
 
@@ -83,6 +87,17 @@ def _work_out(url: str) -> None:
     engine.dispose()
 
 
+def _come_in(page: Page, code: str) -> None:
+    """Join a tasting as a panellist does, and tap an answer."""
+    page.fill("#code", code)
+    page.click("text=Go on")
+    page.fill("#name", "Dunja")
+    page.check("[name=consent]")
+    page.click("text=Begin")
+    page.locator("fieldset.scale").first.locator("label").nth(6).click()
+    page.wait_for_selector("[data-kept]:has-text('kept')")
+
+
 def shoot() -> None:
     from playwright.sync_api import sync_playwright
 
@@ -108,13 +123,17 @@ def shoot() -> None:
                 page.fill("#name", NAME)
                 page.fill("#password", PASSWORD)
                 page.click("main button")
-                night = False
+                night, code = False, ""
                 for name, where, (width, height), at_night in VIEWS:
                     page.set_viewport_size({"width": width, "height": height})
                     page.goto(f"http://{address}{where}")
                     if at_night != night:
                         page.click(".top-end form button")
                         night = at_night
+                    if name == "panel":
+                        code = page.inner_text(".join-code").replace(" ", "")
+                    if name == "ballot":
+                        _come_in(page, code)
                     if name == "logs-columns":
                         page.set_input_files("#file", LOGS / "turkey-drum-controller.csv")
                         page.click("text=Look at it")

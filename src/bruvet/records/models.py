@@ -48,39 +48,6 @@ class Stamped:
     created_by: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
 
 
-class Person(Base):
-    __tablename__ = "person"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(String(80), unique=True)
-    password_hash: Mapped[str]
-    role: Mapped[str] = mapped_column(String(20), default="owner")
-    temp_unit: Mapped[str] = mapped_column(String(1), default="f")
-    mass_unit: Mapped[str] = mapped_column(String(2), default="lb")
-    theme: Mapped[str] = mapped_column(String(10), default="day")
-    created_at: Mapped[datetime] = mapped_column(server_default=func.now())
-
-
-class SignIn(Base):
-    """One signed-in browser; ending the row ends the session."""
-
-    __tablename__ = "sign_in"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
-    person_id: Mapped[int] = mapped_column(ForeignKey("person.id", ondelete="CASCADE"), index=True)
-    started_at: Mapped[datetime] = mapped_column(server_default=func.now())
-    seen_at: Mapped[datetime] = mapped_column(server_default=func.now())
-    browser: Mapped[str] = mapped_column(String(200), default="")
-    person: Mapped[Person] = relationship()
-
-
-class SignInFailure(Base):
-    __tablename__ = "sign_in_failure"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    name: Mapped[str] = mapped_column(String(80), index=True)
-    address: Mapped[str] = mapped_column(String(64), index=True)
-    at: Mapped[datetime] = mapped_column(server_default=func.now())
-
-
 class Cooker(Stamped, Base):
     __tablename__ = "cooker"
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -419,71 +386,6 @@ class Photo(Stamped, Base):
     client_id: Mapped[str | None] = mapped_column(String(40), unique=True)
     content: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
     arm: Mapped[Arm | None] = relationship()
-
-
-class ToldRow(Base):
-    """What the twin told of an arm under way from its readings so far; all stay, so that one sees the band narrow."""
-
-    __tablename__ = "told"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    arm_id: Mapped[int] = mapped_column(ForeignKey("arm.id", ondelete="CASCADE"), index=True)
-    made_at: Mapped[datetime]
-    body: Mapped[dict[str, Any]]
-
-
-class Board(Base):
-    """Where a trial under way stands, as the watcher last worked it out."""
-
-    __tablename__ = "board"
-    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), primary_key=True)
-    made_at: Mapped[datetime]
-    body: Mapped[dict[str, Any]]
-
-
-class WatchRow(Base):
-    """One warning from when it began to when it ended; at most one open of a key in a trial."""
-
-    __tablename__ = "watch"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
-    key: Mapped[str] = mapped_column(String(120))
-    kind: Mapped[str] = mapped_column(String(30))
-    letter: Mapped[str] = mapped_column(String(1))
-    level: Mapped[str] = mapped_column(String(10))
-    words: Mapped[dict[str, Any]]
-    began_at: Mapped[datetime]
-    fired_at: Mapped[datetime]
-    last_at: Mapped[datetime]
-    ended_at: Mapped[datetime | None]
-    snoozed_until: Mapped[datetime | None]
-    seen_at: Mapped[datetime | None]
-    told_at: Mapped[datetime | None]
-
-
-class AnswerRow(Stamped, Base):
-    """What a person said to a call: accepted, put off or overruled."""
-
-    __tablename__ = "answer"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
-    key: Mapped[str] = mapped_column(String(120))
-    kind: Mapped[str] = mapped_column(String(20))
-    letter: Mapped[str] = mapped_column(String(1))
-    ask: Mapped[str]
-    said: Mapped[str] = mapped_column(String(12))
-    note: Mapped[str] = mapped_column(default="")
-    until_at: Mapped[datetime | None]
-    at: Mapped[datetime]
-
-
-class Invite(Stamped, Base):
-    """A link that makes a helper's account; it works once, until it expires."""
-
-    __tablename__ = "invite"
-    id: Mapped[int] = mapped_column(primary_key=True)
-    token_hash: Mapped[str] = mapped_column(String(64), unique=True)
-    expires_at: Mapped[datetime]
-    used_by: Mapped[int | None] = mapped_column(ForeignKey("person.id", ondelete="SET NULL"))
 
 
 class Protocol(Stamped, Base):

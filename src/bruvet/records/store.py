@@ -13,6 +13,8 @@ from alembic.config import Config
 from sqlalchemy import Engine, create_engine, event, inspect
 from sqlalchemy.orm import Session, sessionmaker
 
+# All tables must be known before any is used, since they point to one another.
+from . import people, watching  # noqa: F401
 from .models import Arm, Base, Cooker, Cutting, Event, Look, Panellist, Piece, Revision, Spot, Trial
 from .tasting import Sample
 

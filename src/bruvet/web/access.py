@@ -13,7 +13,7 @@ from flask import Flask, Response, abort, g, redirect, request, session, url_for
 from sqlalchemy import func, select
 
 from bruvet.core.units import Units
-from bruvet.records.models import Person, SignIn, SignInFailure
+from bruvet.records.people import Person, SignIn, SignInFailure
 
 from .database import db
 

@@ -19,7 +19,6 @@ from bruvet.core.trial import terms
 from bruvet.core.units import Units
 from bruvet.formats.trial_bundle import BadBundle, Bundle, Kept, Series, read, write
 from bruvet.records.models import (
-    AnswerRow,
     Arm,
     Base,
     Channel,
@@ -35,12 +34,11 @@ from bruvet.records.models import (
     Score,
     Spot,
     Station,
-    ToldRow,
     Trial,
-    WatchRow,
 )
 from bruvet.records.series import half_minutes_alone, keep_half_minutes, raw, save_readings
 from bruvet.records.tasting import Ballot, BallotAnswer, Panel, Sample
+from bruvet.records.watching import AnswerRow, ToldRow, WatchRow
 
 from .analysis import TrialFacts
 from .panel_results import results, servings

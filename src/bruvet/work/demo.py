@@ -15,11 +15,12 @@ from bruvet.core.trial.terms import Attribute
 from bruvet.core.units import c_from_f
 from bruvet.instruments.bench_cook import Logged, Script, cook
 from bruvet.instruments.log_writer import controller_f, elapsed_long_c, spreadsheet_c
-from bruvet.records.models import Arm, Cooker, Event, Look, Panellist, Person, Piece, Probe, Score, Spot, Trial
+from bruvet.records.models import Arm, Cooker, Event, Look, Panellist, Piece, Probe, Score, Spot, Trial
+from bruvet.records.people import Person
 from bruvet.records.series import save_readings, seconds
 
 from .demo_board import cut
-from .demo_panel import taste
+from .demo_panel import invite, taste
 from .importing import add_file, import_now
 from .lots import Draw, draw_lots
 
@@ -272,6 +273,8 @@ def _collar(session: Session, cookers: dict[str, Cooker]) -> None:
         ],
         {"bark": 1.6, "smoke": 0.7, "tenderness": -0.4, "juiciness": -0.5, "flavour": 0.5, "overall": 0.7},
     )  # fmt: skip
+    session.flush()
+    invite(session, trial, COLLAR_ON + timedelta(hours=9))
 
 
 def _lamb(session: Session, cookers: dict[str, Cooker]) -> None:

@@ -9,8 +9,9 @@ from sqlalchemy.orm import Session
 
 from bruvet.core.tasting.sets import STARTERS
 from bruvet.records.models import Trial
+from bruvet.records.tasting import Ballot, QuestionSet
 
-from .panels import Asked, answer, ballot_of, join, new_panel, open_envelope, send
+from .panels import Asked, answer, ballot_of, fields_of, join, new_panel, open_envelope, send
 
 PEOPLE = (
     *("Ilka", "Tomé", "Berit", "Oddvar", "Maren", "Sefa", "Jorun"),
@@ -85,3 +86,43 @@ def taste(session: Session, trial: Trial, at: datetime) -> None:
         send(session, ballot, taken)
     open_envelope(panel, session.info.get("person_id"), at + timedelta(minutes=25))
     session.flush()
+
+
+def invite(session: Session, trial: Trial, at: datetime) -> None:
+    """A second tasting that is open: whoever tries the demo may come in with a phone."""
+    crackle = {"key": "own1", "name": "Crackle of the edge", "low": "leathery", "high": "shatters"}
+    asked = Asked(
+        title="Slipway table",
+        arm_ids=tuple(arm.id for arm in trial.arms),
+        amounts=("bite", "portion"),
+        parts=("",),
+        scales=("overall", "juiciness", "own1"),
+        rights=("smoke", "salt"),
+        tests=("prefer",),
+        expected=8,
+        warm_up=False,
+        repeat=False,
+        own_codes=False,
+        pause_s=0,
+        notice="Pork, mustard, pepper, cider vinegar. Nothing with nuts or milk.",
+        own=(crackle,),
+        paper=2,
+    )
+    panel = new_panel(session, trial, asked, None)
+    panel.state = "open"
+    session.add(QuestionSet(name="Edges and ends", body={"scales": ["overall"], "rights": ["smoke"], "own": [crackle]}))
+    session.flush()
+    for number, name in enumerate(PEOPLE[:3]):
+        ballot = ballot_of(session, join(session, panel, name, False, at + timedelta(minutes=number)))
+        assert ballot is not None
+        _answer_somehow(session, ballot, at + timedelta(minutes=5 + number))
+        send(session, ballot, at + timedelta(minutes=6 + number))
+
+
+def _answer_somehow(session: Session, ballot: Ballot, now: datetime) -> None:
+    """Whatever comes to mind on each page, from the middle of what may be chosen."""
+    draw = np.random.default_rng([SEED, ballot.number])
+    for page in range(1, len(ballot.steps) + 1):
+        asked = fields_of(ballot.panel, ballot.steps, page).items()
+        said = {field: choices[int(draw.binomial(len(choices) - 1, 0.6))] for field, choices in asked if choices}
+        answer(session, ballot, page, said, now)

@@ -11,7 +11,8 @@ from bruvet.core.pitside.lane import Felt, Lane, Plan, Seen, Series, Told
 from bruvet.core.schedule.listing import burn_hours
 from bruvet.core.thermal.cooker import HABITS
 from bruvet.core.units import Units
-from bruvet.records.models import Arm, ToldRow
+from bruvet.records.models import Arm
+from bruvet.records.watching import ToldRow
 
 from .analysis import TrialFacts
 from .days import learned_burn

@@ -23,8 +23,9 @@ from bruvet.core.pitside.lane import Lane, due, fuel_left, phase, stall_words
 from bruvet.core.pitside.watches import Alarm, watch
 from bruvet.core.twin.forecast import Band
 from bruvet.core.units import Units
-from bruvet.records.models import Arm, Board, Channel, Event, Probe, ToldRow, Trial, WatchRow
+from bruvet.records.models import Arm, Channel, Event, Probe, Trial
 from bruvet.records.series import ROLLED_S, Buckets
+from bruvet.records.watching import Board, ToldRow, WatchRow
 
 from .analysis import TrialFacts
 from .forecasts import from_now

@@ -85,7 +85,8 @@ def answers_of(facts: TrialFacts, ledger: Ledger) -> tuple[list[Answered], list[
             )
     if not rows:
         answers.append(no_time())
-    taste = taste_answer(liked, names, count, alone, _one_piece(facts))
+    knowing = sum(not taster.blind for taster in facts.tasters)
+    taste = taste_answer(liked, names, count, alone, _one_piece(facts), knowing)
     answers.append(taste)
     fewest = tasters_needed(0.5, LIKED, two_sided=True)
     if taste.strength is not Strength.SHOWN and (liked is None or liked.p is None or liked.p > 0.05):

@@ -61,17 +61,19 @@ def no_time() -> Answered:
 
 
 def taste_answer(
-    liked: Liking | None, names: Mapping[str, str], answers: int, alone: bool, one_piece: bool
+    liked: Liking | None, names: Mapping[str, str], answers: int, alone: bool, one_piece: bool, knowing: int = 0
 ) -> Answered:
     """What blind tasters like best.
 
     Parameters
     ----------
+    knowing : how many tasted who knew which was which; they are not counted.
     one_piece : whether each arm is one piece: then a panel tells these pieces apart, not yet what made them.
     """
     if liked is None:
         said = "Nobody said, tasting blind, which they prefer."
-        return Answered("taste", "", said, Strength.CANNOT_BE_TOLD, None)
+        asked = "Which is better to eat was judged only by people who knew which was which." if knowing else ""
+        return Answered("taste", asked, said, Strength.CANNOT_BE_TOLD, None)
     word = strength(liked.p, answers, alone, one_piece)
     chance = "" if liked.p is None else f" Chance alone does as much in {_per_cent(liked.p)} of such panels."
     if liked.top is None:

@@ -3,7 +3,7 @@
 from alembic import context
 from sqlalchemy import create_engine, text
 
-from bruvet.records import tasting  # noqa: F401
+from bruvet.records import people, tasting, watching  # noqa: F401
 from bruvet.records.models import Base
 
 engine = create_engine(context.config.attributes["url"])

@@ -12,7 +12,7 @@ from markupsafe import Markup
 from sqlalchemy import func, select
 from werkzeug.wrappers import Response as AnyResponse
 
-from bruvet.records.models import Invite, Person, SignIn
+from bruvet.records.people import Invite, Person, SignIn
 from bruvet.web import access
 from bruvet.web.database import db
 

@@ -11,7 +11,8 @@ from sqlalchemy import or_, select
 from werkzeug.wrappers import Response as AnyResponse
 
 from bruvet.core.trial.terms import Bark, EventKind, Feel, Term, WrapIn
-from bruvet.records.models import AnswerRow, Board, Event, Photo, Trial, WatchRow
+from bruvet.records.models import Event, Photo, Trial
+from bruvet.records.watching import AnswerRow, Board, WatchRow
 from bruvet.web.access import person, units
 from bruvet.web.database import db, trial_or_404
 from bruvet.web.reader import Reader
