@@ -6,18 +6,20 @@ import re
 
 import numpy as np
 import pytest
+from flask import url_for
 from scipy import stats
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from bruvet.core.units import Units
 from bruvet.records.models import Arm, Trial
+from bruvet.records.people import Person
 from bruvet.records.tasting import Ballot, Panel, QuestionSet, Sample
 from bruvet.work.analysis import TrialFacts
 from bruvet.work.panel_results import results
 from bruvet.work.panels import answer, ballot_of, free_numbers, join, open_envelope, send
 from bruvet.work.verdicts import verdict_of
-from conftest import Visitor
+from conftest import PASSWORD, Visitor
 from made import ON, make_trial
 
 FORM = {"title": "Sunday", "expected": "6", "notice": "Pork, mustard.", "amount": "bite"}
@@ -255,6 +257,20 @@ class TestSeveral:
         assert "rub" not in found.credit, "another cook's rub is the cook's own"
         assert "weight" in found.credit, "unlike pieces are not"
 
+    def test_each_may_taste_only_some_and_the_best_is_named_all_the_same(self, member, db) -> None:
+        """Six arms, four each: every arm is served as often as any other, and steps come from the mixed model."""
+        make(member, db, "ABCDEF", at_most="4", expected="12", **{"scale-overall": "on"})
+        liking = dict(zip("ABCDEF", (3, 4, 8, 5, 4, 3), strict=True))
+        panel = opened(db, db.scalars(select(Panel)).one(), 12, lambda n, arm, *_: liking[arm] + n % 2)
+        served = [step["sample"] for ballot in panel.ballots for step in ballot.steps]
+        assert sorted(served.count(sample.id) for sample in panel.samples) == [8] * 6
+        found = results(panel)
+        assert {s.sample: round(s.mean) for s in found.attributes[0].steps} == {"B": 1, "C": 5, "D": 2, "E": 1, "F": 0}
+        taste = verdict_of(TrialFacts(db, db.get(Trial, 1), Units())).headlines[-1]
+        assert taste.headline.startswith("12 blind tasters rank C (way C) first of 6 by their scores")
+        refused = make(member, db, at_most="3", **{"test-rank": "on"})
+        assert "Who gets only some of the samples cannot compare them all" in refused.text
+
     def test_relabelling_the_arms_changes_nothing_but_labels(self, member, db) -> None:
         make(member, db, **{"scale-overall": "on", "scale-bark": "on", "test-prefer": "on"})
         draw = np.random.default_rng(5)
@@ -292,3 +308,55 @@ def test_the_advice_is_for_the_people_at_hand(member, db) -> None:
     assert "15 of 20 must agree" in page.text, "ISO 5495"
     assert 'value="Mine"' in page.text
     assert db.scalars(select(Panel)).all() == []
+
+
+def test_no_page_of_a_helper_holds_a_code_but_the_paper_and_that_no_arm(member, db, app, password_hash) -> None:
+    """Every address that a trial has, before the envelope: codes stand on paper ballots only, and those say no arm."""
+    db.add(Person(name="Helper", password_hash=password_hash, role="helper"))
+    make_trial(db, readings=True)
+    helper = Visitor(app)
+    helper.sign_in("Helper", PASSWORD)
+    known = {"trial_id": 1, "panel_id": 1, "piece_id": 1, "arm_id": 1, "probe_id": 1}
+    rules = [
+        r
+        for r in app.url_map.iter_rules()
+        if "GET" in r.methods and "trial_id" in r.arguments and r.arguments <= set(known)
+    ]
+    assert len(rules) > 25
+    with app.test_request_context():
+        addresses = [url_for(r.endpoint, **{name: known[name] for name in r.arguments}) for r in rules]
+    plain = re.compile(r'value="[^"]{40,}"')
+
+    def texts() -> dict[str, str]:
+        return {
+            at: plain.sub("", helper.get(at, follow_redirects=True).data.decode(errors="replace")) for at in addresses
+        }
+
+    before = texts()
+    make(
+        member,
+        db,
+        starter="sliced",
+        **{"test-triangle": "on", "test-duo-trio": "on", "test-prefer": "on", "warm_up": "on"},
+    )
+    panel = db.scalars(select(Panel)).one()
+    panel.state = "open"
+    db.commit()
+    codes: set[str] = set()
+    for name in ("Ana", "Ida"):
+        ballot = ballot_of(db, join(db, panel, name, False, ON))
+        for page, step in enumerate(ballot.steps, 1):
+            codes |= {step[key] for key in ("code", "reference") if key in step} | set(step.get("shown", []))
+            if step["kind"] == "sample":
+                answer(db, ballot, page, {"score-overall": "9", "remark": f"a secret of {name}"}, ON)
+        send(db, ballot, ON)
+    db.commit()
+    for at, text in texts().items():
+        assert "a secret of" not in text, at
+        if at.endswith("/paper"):
+            assert "way A" not in text
+            assert "way B" not in text
+            continue
+        for code in codes:
+            found, was = (len(re.findall(rf"(?<![\w.#]){code}(?![\w.])", page)) for page in (text, before[at]))
+            assert found <= was, (at, code)

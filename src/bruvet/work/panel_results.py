@@ -118,8 +118,9 @@ def results(panel: Panel) -> Results:
     samples = tuple(sorted(set(name.values())))
     scores = _scores(panel, blind, name)
     amounts = list(dict.fromkeys(sample.amount for sample in panel.samples))
+    some = bool(panel.asks.get("at_most"))
     attributes = tuple(
-        _attribute(scale, amount if len(amounts) > 1 else "", scores.get((scale.key, amount), []), samples[0])
+        _attribute(scale, amount if len(amounts) > 1 else "", scores.get((scale.key, amount), []), samples[0], some)
         for amount in amounts
         for scale in scales_of(panel).values()
     )
@@ -180,14 +181,16 @@ def _scores(panel: Panel, ballots: Sequence[Ballot], name: Mapping[int, str]) ->
     return found
 
 
-def _attribute(scale: Scale, amount: str, scores: Sequence[Scored], first: str) -> Attribute:
+def _attribute(scale: Scale, amount: str, scores: Sequence[Scored], first: str, some: bool) -> Attribute:
+    """Steps within panellists; by the mixed model where each got only some of the samples."""
     tasted = sorted({s.sample for s in scores})
     means = {sample: float(np.mean([s.value for s in scores if s.sample == sample])) for sample in tasted}
     steps = [step for one in tasted if one != first and (step := paired_step(scores, first, one)) is not None]
+    model = mixed(scores, first)
+    if some and model is not None:
+        steps = list(model.steps)
     named = scale.name + (f", {AMOUNTS[amount]}" if amount else "")
-    return Attribute(
-        scale.key, amount, named, scale.low, scale.high, tuple(scores), means, tuple(steps), mixed(scores, first), {}
-    )
+    return Attribute(scale.key, amount, named, scale.low, scale.high, tuple(scores), means, tuple(steps), model, {})
 
 
 def _hold(attributes: Sequence[Attribute]) -> tuple[Attribute, ...]:

@@ -38,6 +38,7 @@ class Asked:
 
     Attributes
     ----------
+    at_most : how many samples each panellist gets; 0 for all.
     paper : for how many of those expected a ballot is printed.
     parts : each is a sample of every arm, as flat and point; one may be empty.
     pieces : by arm's id, the piece it is cut from, where an arm has several.
@@ -61,6 +62,7 @@ class Asked:
     pieces: Mapping[int, int] = field(default_factory=dict)
     own: tuple[Mapping[str, str], ...] = ()
     paper: int = 0
+    at_most: int = 0
     expected_order: tuple[str, ...] = ()
 
 
@@ -85,6 +87,7 @@ def new_panel(session: Session, trial: Trial, asked: Asked, person_id: int | Non
             "pause_s": asked.pause_s,
             "notice": asked.notice,
             "paper": asked.paper,
+            "at_most": asked.at_most,
             "own": [dict(one) for one in asked.own],
             "expected_order": list(asked.expected_order),
         },
@@ -181,7 +184,8 @@ def order_for(panel: Panel, samples: int, number: int) -> tuple[int, ...]:
     """The serving order of the panellist of a number; more than were expected get a plan of their own."""
     expected = max(int(panel.asks["expected"]), 1)
     block, place = divmod(number - 1, expected)
-    return orders_for(samples, expected, panel.seed + 7919 * block)[place]
+    each = min(int(panel.asks.get("at_most", 0)) or samples, samples)
+    return orders_for(samples, expected, panel.seed + 7919 * block, each)[place]
 
 
 def steps_for(panel: Panel, number: int) -> list[dict[str, Any]]:
@@ -196,7 +200,7 @@ def steps_for(panel: Panel, number: int) -> list[dict[str, Any]]:
     order = order_for(panel, len(by_amount[amounts[0]]), number)
     steps: list[dict[str, Any]] = []
     if asks["warm_up"]:
-        sample = by_amount[amounts[0]][(panel.seed + number) % len(order)]
+        sample = by_amount[amounts[0]][order[(panel.seed + number) % len(order)]]
         steps.append({"kind": "warm", "code": next(fresh), "sample": sample.id})
     position = 0
     for amount in amounts:
@@ -205,7 +209,7 @@ def steps_for(panel: Panel, number: int) -> list[dict[str, Any]]:
             position += 1
             steps.append(_serving(sample, shared[sample.id], position))
         if asks["repeat"] and amount == amounts[-1]:
-            again = by_amount[amount][(panel.seed // 7 + number) % len(order)]
+            again = by_amount[amount][order[(panel.seed // 7 + number) % len(order)]]
             steps.append(_serving(again, next(fresh), position + 1) | {"repeat": True})
     first = [by_amount[amounts[-1]][i] for i in order]
     for test in asks["tests"]:

@@ -13,7 +13,7 @@ from scipy import stats
 from bruvet.core.tasting.codes import TELLING, three_digits
 from bruvet.core.tasting.differing import DUO_TRIO, METHODS, PAIRED, TRIANGLE, distance, least_right, told
 from bruvet.core.tasting.orders import followings, imbalance, orders_for, positions, williams
-from bruvet.core.tasting.ranking import in_order, ranked
+from bruvet.core.tasting.ranking import in_order, ranked, ranked_some
 from bruvet.core.tasting.scoring import Scored, camps, consistency, corrected, mixed, noise_of, paired_step, penalty
 from bruvet.core.tasting.sets import advice
 
@@ -159,6 +159,40 @@ def test_friedman_is_the_published_and_scipys() -> None:
     # ISO 8587: 1.96 √(22·3·4/6) = 13.0; the third is apart from both, the first two are not.
     assert found.least == pytest.approx(1.959964 * np.sqrt(22 * 3 * 4 / 6))
     assert found.pairs == ((0, 2), (1, 2))
+
+
+def test_ranks_of_some_are_friedmans_where_all_got_all() -> None:
+    """Skillings and Mack's test is Friedman's, in SciPy, on a whole table without ties."""
+    draw = np.random.default_rng(8)
+    table = draw.normal(size=(9, 4)) + np.arange(4) * 0.6
+    found = ranked_some(table)
+    assert found.statistic == pytest.approx(stats.friedmanchisquare(*table.T).statistic)
+    assert found.means == pytest.approx((5 - stats.rankdata(table, axis=1)).mean(axis=0))
+
+
+def test_ranks_of_some_by_hand() -> None:
+    """Three panellists, two of three samples each, all for the first named: sums −2, 0 and 2 over the pairs' covariance."""
+    nan = np.nan
+    found = ranked_some(np.array([[9, 5, nan], [nan, 7, 3], [8, nan, 4]]))
+    # Each pair is ranked 1 and 2, weight √(12/3) = 2, so ∓1 each: A −2, B 0, C +2; covariance 2 on the diagonal, −1 off it.
+    assert found.statistic == pytest.approx(8 / 3)
+    assert found.p == pytest.approx(stats.chi2.sf(8 / 3, 2))
+    with pytest.raises(ValueError, match="compared"):
+        ranked_some(np.array([[1, 2, nan, nan], [nan, nan, 3, 4]]))
+
+
+def test_random_scores_of_some_are_shown_no_more_than_one_in_twenty() -> None:
+    draw = np.random.default_rng(19)
+    shown = planted = 0
+    plan = orders_for(6, 18, 4, each=4)
+    for _ in range(2000):
+        table = np.full((18, 6), np.nan)
+        for row, order in zip(table, plan, strict=True):
+            row[list(order)] = draw.normal(size=4)
+        shown += ranked_some(table).p <= 0.05
+        planted += ranked_some(table + 0.6 * np.arange(6)).p <= 0.05
+    assert shown / 2000 <= 0.05 + 4 * np.sqrt(0.05 * 0.95 / 2000)
+    assert planted / 2000 > 0.8
 
 
 def test_kendalls_w_by_hand() -> None:

@@ -9,7 +9,7 @@ import numpy as np
 from scipy.stats import rankdata
 
 from .panel import Preference, TasterSays, least_panel, preference
-from .ranking import ranked
+from .ranking import ranked, ranked_some
 
 FEWEST_RANKING = 4
 
@@ -25,7 +25,7 @@ class Liking:
     p : exact binomial for two arms, Friedman for several; None where so few cannot show anything.
     choices : for two arms, how many chose each; None for several.
     mean_ranks : for several arms, the mean rank of each, 1 the best.
-    beats : for several arms, those that the top differs from (ISO 8587).
+    beats : for several arms, those that the top differs from (ISO 8587); None where not everybody got all of them.
     by_scores : whether nobody was asked outright, so that overall scores stand for a choice.
     """
 
@@ -34,7 +34,7 @@ class Liking:
     p: float | None
     choices: Preference | None = None
     mean_ranks: Mapping[str, float] | None = None
-    beats: tuple[str, ...] = ()
+    beats: tuple[str, ...] | None = ()
     by_scores: bool = False
 
 
@@ -51,17 +51,37 @@ def liking(letters: Sequence[str], tasters: Sequence[TasterSays]) -> Liking | No
         return Liking(found.decided, top, p, found, by_scores=by_scores)
     rows = [row for t in tasters if (row := _ranks(t, letters, by_scores)) is not None]
     if not rows:
-        return None
+        return _of_some(letters, tasters)
     means = np.mean(rows, axis=0)
-    best = [letter for letter, mean in zip(letters, means, strict=True) if mean == means.min()]
     shown = dict(zip(letters, (float(mean) for mean in means), strict=True))
-    top = best[0] if len(best) == 1 else None
+    top = _best(shown)
     if len(rows) < FEWEST_RANKING:
         return Liking(len(rows), top, None, mean_ranks=shown, by_scores=by_scores)
     test = ranked(np.array(rows))
     pairs = [(letters[a], letters[b]) for a, b in test.pairs]
     beats = tuple(b if a == top else a for a, b in pairs if top in (a, b) and shown[a] != shown[b])
     return Liking(len(rows), top, test.p, mean_ranks=shown, beats=beats, by_scores=by_scores)
+
+
+def _of_some(letters: Sequence[str], tasters: Sequence[TasterSays]) -> Liking | None:
+    """By overall scores, where nobody got all the arms but all were compared with one another."""
+    table = np.array([[t.scores.get((letter, "overall"), np.nan) for letter in letters] for t in tasters], float)
+    if not len(table):
+        return None
+    try:
+        found = ranked_some(table)
+    except ValueError:
+        return None
+    shown = dict(zip(letters, found.means, strict=True))
+    p = found.p if found.panellists >= FEWEST_RANKING else None
+    return Liking(found.panellists, _best(shown), p, mean_ranks=shown, beats=None, by_scores=True)
+
+
+def _best(mean_ranks: Mapping[str, float]) -> str | None:
+    """The arm of the lowest mean rank; None where two share it."""
+    least = min(mean_ranks.values())
+    best = [letter for letter, mean in mean_ranks.items() if mean == least]
+    return best[0] if len(best) == 1 else None
 
 
 def _chosen(taster: TasterSays, letters: Sequence[str]) -> TasterSays:

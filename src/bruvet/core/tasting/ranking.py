@@ -70,6 +70,61 @@ def ranked(ranks: FloatArray, level: float = 0.05) -> Ranked:
 
 
 @dataclass(frozen=True)
+class Unevenly:
+    """Ranks of panellists who got only some of the samples: the test's statistic and p, and each sample's mean rank.
+
+    `means` are on the scale of a whole ranking, 1 the best, so that a place among three counts like one among five.
+    """
+
+    panellists: int
+    statistic: float
+    p: float
+    means: tuple[float, ...]
+
+
+def ranked_some(scores: FloatArray) -> Unevenly:
+    """Whether samples differ where not everybody got all of them.
+
+    Parameters
+    ----------
+    scores : array, shape (panellists, samples)
+        Higher is better; NaN for a sample that somebody did not get.
+
+    Raises
+    ------
+    ValueError
+        Where nobody compared two samples, or two groups of samples were never compared with one another.
+
+    Notes
+    -----
+    Skillings and Mack, Technometrics 23 (1981) 171: ranks less each panellist's mean, weighted by √(12 / (k + 1)) and
+    summed by sample, against their covariance; chi-square with one degree less than samples. Friedman's test where all
+    got all and none tied. Like scores get their mean rank.
+    """
+    _, samples = scores.shape
+    sums, covariance = np.zeros(samples), np.zeros((samples, samples))
+    shares: list[list[float]] = [[] for _ in range(samples)]
+    counted = 0
+    for row in scores:
+        got = np.flatnonzero(np.isfinite(row))
+        k = len(got)
+        if k < 2:
+            continue
+        counted += 1
+        ranks = stats.rankdata(-row[got])
+        sums[got] += np.sqrt(12 / (k + 1)) * (ranks - (k + 1) / 2)
+        covariance[np.ix_(got, got)] -= 1
+        covariance[got, got] += k
+        for sample, rank in zip(got, ranks, strict=True):
+            shares[sample].append(1 + (samples - 1) * (rank - 1) / (k - 1))
+    if not counted or np.linalg.matrix_rank(covariance) < samples - 1:
+        raise ValueError("the samples were not all compared with one another")
+    statistic = float(sums @ np.linalg.pinv(covariance) @ sums)
+    means = tuple(float(np.mean(one)) for one in shares)
+    return Unevenly(counted, statistic, float(stats.chi2.sf(statistic, samples - 1)), means)
+
+
+@dataclass(frozen=True)
 class Trend:
     """Page's L for an order that was expected beforehand, and its chance when there is none."""
 

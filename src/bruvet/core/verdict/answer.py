@@ -106,7 +106,7 @@ def _said(liked: Liking, names: Mapping[str, str]) -> str:
 
 
 def _beaten(liked: Liking, names: Mapping[str, str]) -> str:
-    if liked.choices is not None or liked.mean_ranks is None:
+    if liked.choices is not None or liked.beats is None:
         return ""
     if not liked.beats:
         return " From no single one is it shown to differ (ISO 8587)."

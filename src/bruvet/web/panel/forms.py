@@ -35,6 +35,9 @@ def read_panel(reader: Reader, trial: Trial, sets: Sequence[QuestionSet]) -> Ask
     samples = len(arms) * max(len(parts), 1)
     if samples > 2 and set(tests) & OF_A_PAIR:
         reader.fail("tests", "Tests of a pair are for two samples; with more, put them in order.")
+    at_most = int(reader.number("at_most", "How many samples each tastes", 2, 8) or 0)
+    if 0 < at_most < samples and tests:
+        reader.fail("at_most", "Who gets only some of the samples cannot compare them all; ask for scores alone.")
     if not scales and not rights and not tests:
         reader.fail("tests", "Choose something to ask: a starter set, scales, or a test.")
     return Asked(
@@ -57,6 +60,7 @@ def read_panel(reader: Reader, trial: Trial, sets: Sequence[QuestionSet]) -> Ask
         },
         own=own,
         expected_order=_expected_order(reader, [arm.letter for arm in arms], len(parts), tests),
+        at_most=at_most if at_most < samples else 0,
         paper=int(reader.number("paper", "How many of them on paper", 0, expected) or 0),
     )
 

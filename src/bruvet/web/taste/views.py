@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, abort, flash, redirect, request, url_for
 from werkzeug.wrappers import Response
 
-from bruvet.core.tasting.panel import least_panel, preference, summarise
+from bruvet.core.tasting.panel import least_panel
 from bruvet.core.trial.terms import Attribute
 from bruvet.records.models import Panellist, Score, Trial
 from bruvet.web.access import person, units
@@ -14,6 +14,7 @@ from bruvet.web.named import as_csv, plain
 from bruvet.web.reader import Reader
 from bruvet.web.trial_page import facts_of, trial_page
 from bruvet.work.panel_table import COLUMNS, said_in_panels
+from bruvet.work.verdicts import tasted_of
 
 from .picture import compare
 
@@ -46,14 +47,15 @@ def _form_of(row: Panellist) -> dict[str, str]:
 def _page(trial: Trial, form: dict[str, str], errors: dict[str, str]) -> View:
     facts = facts_of(trial)
     tasters = facts.tasters
-    summaries = summarise(facts.letters, [a.value for a in Attribute], tasters)
+    tasted = tasted_of(facts)
+    counted = [taster for taster in tasters if taster.blind] or tasters
     page = trial_page(
         "taste/show.html",
         trial,
         tasters=tasters,
-        liked=preference(facts.letters, tasters) if tasters else None,
-        summaries=summaries,
-        picture=compare(facts.letters, summaries, tasters) if summaries else None,
+        tasted=tasted,
+        summaries=tasted.summaries,
+        picture=compare(facts.letters, tasted.summaries, counted) if tasted.summaries else None,
         needed=least_panel(),
         form=form,
         errors=errors,
