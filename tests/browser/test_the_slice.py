@@ -207,7 +207,7 @@ def test_the_plain_forms_work_without_script(chromium, site: str) -> None:
     context.close()
 
 
-@pytest.mark.parametrize("step", ["", "/logs", "/record", "/curves", "/tasting", "/verdict"])
+@pytest.mark.parametrize("step", ["", "/logs", "/record", "/curves", "/tasting", "/cutting", "/panels", "/verdict"])
 def test_no_page_is_wider_than_a_phone_and_targets_are_large(page: Page, trial, step: str) -> None:
     page.set_viewport_size({"width": 390, "height": 844})
     page.goto(f"/trials/1{step}")

@@ -343,17 +343,12 @@ def newest(session: Session, probe_ids: Sequence[int]) -> dict[int, tuple[dateti
 
 def raw(session: Session, probe_id: int) -> tuple[FloatArray, FloatArray]:
     """A probe's readings as they are stored: UTC seconds and °C, shape (n,), in order of time."""
-    connection = session.connection().connection.driver_connection
-    assert connection is not None
-    statement = sql.SQL(
-        "COPY (SELECT (extract(epoch FROM at) * 1000000)::bigint, temp_c FROM reading WHERE probe_id = {} ORDER BY at)"
-        " TO STDOUT (FORMAT BINARY)"
-    ).format(sql.Literal(probe_id))
-    with connection.cursor() as cursor, cursor.copy(statement) as copy:
-        content = b"".join(bytes(block) for block in copy)
-    row = np.dtype([("fields", ">i2"), ("n1", ">i4"), ("at", ">i8"), ("n2", ">i4"), ("temp", ">f4")])
-    rows = np.frombuffer(content[len(HEADER) : -2], dtype=row)
-    return rows["at"] / 1e6, rows["temp"].astype(float)
+    packed = "string_agg(timestamptz_send(at) || float4send(temp_c), ''::bytea ORDER BY at)"
+    statement = text(f"SELECT {packed} FROM reading WHERE probe_id = :probe")
+    content = session.scalar(statement, {"probe": probe_id}) or b""
+    rows = np.frombuffer(content, dtype=np.dtype([("at", ">i8"), ("temp", ">f4")]))
+    # Whole microseconds since 2000-01-01, as they went in.
+    return rows["at"] / 1e6 + Y2000_S, rows["temp"].astype(float)
 
 
 def half_minutes_alone(session: Session, probe_id: int) -> list[list[float]]:
