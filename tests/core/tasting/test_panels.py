@@ -185,14 +185,14 @@ def test_random_scores_of_some_are_shown_no_more_than_one_in_twenty() -> None:
     draw = np.random.default_rng(19)
     shown = planted = 0
     plan = orders_for(6, 18, 4, each=4)
-    for _ in range(2000):
+    for number in range(1000):
         table = np.full((18, 6), np.nan)
         for row, order in zip(table, plan, strict=True):
             row[list(order)] = draw.normal(size=4)
         shown += ranked_some(table).p <= 0.05
-        planted += ranked_some(table + 0.6 * np.arange(6)).p <= 0.05
-    assert shown / 2000 <= 0.05 + 4 * np.sqrt(0.05 * 0.95 / 2000)
-    assert planted / 2000 > 0.8
+        planted += number < 100 and ranked_some(table + 0.6 * np.arange(6)).p <= 0.05
+    assert shown / 1000 <= 0.05 + 4 * np.sqrt(0.05 * 0.95 / 1000)
+    assert planted > 80
 
 
 def test_kendalls_w_by_hand() -> None:

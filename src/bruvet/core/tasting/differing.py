@@ -62,6 +62,7 @@ TRIANGLE = Method("triangle", 1 / 3, _triangle)
 METHODS = {method.name: method for method in (PAIRED, DUO_TRIO, TRIANGLE)}
 
 
+@cache
 def least_right(answers: int, guess: float, level: float = 0.05, two_sided: bool = False) -> int | None:
     """Least number of right (or like) answers that chance gives no more often than `level`; None when none is enough.
 
