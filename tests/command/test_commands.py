@@ -165,7 +165,7 @@ def test_a_database_that_does_not_answer_is_said_in_one_line(tmp_path: Path) -> 
     assert "Traceback" not in done.stderr
 
 
-def test_serve_starts_answers_and_stops_all_it_started() -> None:
+def test_serve_starts_answers_and_stops_all_it_started(request) -> None:
     import shutil
     import signal
     import time
@@ -185,7 +185,9 @@ def test_serve_starts_answers_and_stops_all_it_started() -> None:
             stderr=sink,
             env=environment,
         )
-    until = time.monotonic() + 60
+    # A busy machine is slow, not wrong; and whatever comes of it, nothing stays behind.
+    request.addfinalizer(process.terminate)
+    until = time.monotonic() + 180
     while "Ctrl-C" not in log.read_text() and process.poll() is None and time.monotonic() < until:
         time.sleep(0.1)
     assert "Ctrl-C" in log.read_text(), log.read_text()
