@@ -39,6 +39,15 @@ def _require_apt(what: str) -> Path:
     return log
 
 
+def _installed(what: str, wanted: str, *packages: str) -> Path:
+    """Install packages, saying what they are wanted for; the log of it."""
+    log = _require_apt(what)
+    say(f"Installing Debian's {', '.join(packages)} ({wanted})")
+    _apt("update", sink=log)
+    _apt("install", "--no-install-recommends", *packages, sink=log)
+    return log
+
+
 def ensure_postgresql() -> Path:
     """Folder of the server binaries, installing Debian's package when there is none."""
     found = server_binaries()
@@ -70,10 +79,7 @@ def offer_pango() -> None:
         return
     asked.touch()
     try:
-        log = _require_apt("Pango")
-        say(f"Installing the Debian packages {', '.join(missing)} (for verdicts as PDF)")
-        _apt("update", sink=log)
-        _apt("install", "--no-install-recommends", *missing, sink=log)
+        _installed("Pango", "for verdicts as PDF", *missing)
     except Refusal as refusal:
         say(f"Verdicts cannot be given as PDF: {refusal}")
 
@@ -81,10 +87,7 @@ def offer_pango() -> None:
 def ensure_chromium() -> str:
     found = shutil.which("chromium")
     if not found:
-        log = _require_apt("Chromium")
-        say("Installing the Debian package chromium (for the browser tests)")
-        _apt("update", sink=log)
-        _apt("install", "--no-install-recommends", "chromium", sink=log)
+        log = _installed("Chromium", "for the browser tests", "chromium")
         found = shutil.which("chromium")
         if not found:
             raise Refusal(f"the package chromium brought no program of that name (log: {log})")

@@ -22,6 +22,7 @@ from bruvet.core.tasting.scoring import (
     camps,
     consistency,
     corrected,
+    mean_scores,
     mixed,
     noise_of,
     paired_step,
@@ -30,7 +31,7 @@ from bruvet.core.tasting.scoring import (
 from bruvet.core.tasting.sets import TESTS, Scale
 from bruvet.core.trial.power import tasters_needed
 from bruvet.records.tasting import Ballot, Panel, Sample
-from bruvet.work.panels import CannotTaste, given, name_of, rights_of, scales_of, steps_for
+from bruvet.work.panels import CannotTaste, given, name_of, rights_of, said_on, scales_of, steps_for
 
 FloatArray = NDArray[np.float64]
 LIKED = 0.75
@@ -150,7 +151,7 @@ def results(panel: Panel) -> Results:
 
 
 @dataclass(frozen=True)
-class _Served:
+class Served:
     """One page of a ballot: what was served, and what was said of it by field."""
 
     ballot: Ballot
@@ -158,21 +159,20 @@ class _Served:
     said: Mapping[str, str]
 
 
-def _served(ballots: Sequence[Ballot], *kinds: str) -> Iterator[_Served]:
+def served(ballots: Sequence[Ballot], *kinds: str) -> Iterator[Served]:
     """Every page of these ballots, or those of some kinds."""
     for ballot in ballots:
         said = given(ballot)
         for page, step in enumerate(ballot.steps, 1):
             if not kinds or step["kind"] in kinds:
-                mine = {key.split(":", 1)[1]: value for key, value in said.items() if key.startswith(f"{page}:")}
-                yield _Served(ballot, step, mine)
+                yield Served(ballot, step, said_on(said, page))
 
 
 def _scores(panel: Panel, ballots: Sequence[Ballot], name: Mapping[int, str]) -> dict[tuple[str, str], list[Scored]]:
     """Scores by scale and amount."""
     found: dict[tuple[str, str], list[Scored]] = {}
     scales = scales_of(panel)
-    for one in _served(ballots, "sample"):
+    for one in served(ballots, "sample"):
         who = f"{one.ballot.number} {one.ballot.name}"
         for key in scales:
             if value := one.said.get(f"score-{key}"):
@@ -206,7 +206,7 @@ def _hold(attributes: Sequence[Attribute]) -> tuple[Attribute, ...]:
 def _just_right(panel: Panel, ballots: Sequence[Ballot], name: Mapping[int, str]) -> tuple[JustRight, ...]:
     answers: dict[tuple[str, str], list[tuple[int, float | None]]] = {}
     rights = rights_of(panel)
-    for one in _served(ballots, "sample"):
+    for one in served(ballots, "sample"):
         if one.step.get("repeat"):
             continue
         liking = one.said.get("score-overall")
@@ -225,7 +225,7 @@ def _tests(
     for test in panel.asks["tests"]:
         if test == "rank" or len(samples) != 2:
             continue
-        chosen = [(one.step, one.said["choice"]) for one in _served(ballots, test) if one.said.get("choice")]
+        chosen = [(one.step, one.said["choice"]) for one in served(ballots, test) if one.said.get("choice")]
         if test in METHODS:
             right = sum(choice == step["right"] for step, choice in chosen)
             if chosen:
@@ -244,7 +244,7 @@ def _tests(
 def _ranks(ballots: Sequence[Ballot], name: Mapping[int, str], samples: Sequence[str]) -> FloatArray | None:
     """Everybody's whole rankings, shape (panellists, samples), like places as mid-ranks; None where fewer than two."""
     rows = []
-    for one in _served(ballots, "rank"):
+    for one in served(ballots, "rank"):
         places = {name[s]: one.said.get(f"place-{code}") for code, s in one.step["codes"].items()}
         if all(places.get(sample) for sample in samples):
             rows.append(rankdata([float(places[sample] or 0) for sample in samples]))
@@ -254,23 +254,15 @@ def _ranks(ballots: Sequence[Ballot], name: Mapping[int, str], samples: Sequence
 def _camps(overall: Attribute | None, samples: Sequence[str]) -> Camps | None:
     if overall is None or len(samples) != 2:
         return None
-    means = _means(overall.scores)
-    whole = {who for who, _ in means if all((who, sample) in means for sample in samples)}
-    steps = {who: means[who, samples[1]] - means[who, samples[0]] for who in sorted(whole)}
+    mean = mean_scores(overall.scores)
+    whole = {who for who, _ in mean if all((who, sample) in mean for sample in samples)}
+    steps = {who: mean[who, samples[1]] - mean[who, samples[0]] for who in sorted(whole)}
     return camps(steps, noise_of(overall.scores)) if steps else None
-
-
-def _means(scores: Sequence[Scored]) -> dict[tuple[str, str], float]:
-    """Each panellist's mean of each sample."""
-    found: dict[tuple[str, str], list[float]] = {}
-    for one in scores:
-        found.setdefault((one.who, one.sample), []).append(one.value)
-    return {key: float(np.mean(values)) for key, values in found.items()}
 
 
 def _disagree(scores: Mapping[tuple[str, str], Sequence[Scored]], samples: Sequence[str]) -> tuple[str, ...]:
     """Where liking moves from the first bite to a whole portion, within panellists, and where the best one changes."""
-    bite, portion = (_means(scores.get(("overall", amount), ())) for amount in ("bite", "portion"))
+    bite, portion = (mean_scores(scores.get(("overall", amount), ())) for amount in ("bite", "portion"))
     if not bite or not portion:
         return ()
     lines = []
@@ -316,7 +308,7 @@ def _consistent(scores: Mapping[tuple[str, str], Sequence[Scored]]) -> dict[str,
 
 def _remarks(ballots: Sequence[Ballot], named: Mapping[int, str]) -> tuple[tuple[str, str, str, str], ...]:
     out = []
-    for one in _served(ballots):
+    for one in served(ballots):
         if words := one.said.get("remark"):
             step = one.step
             sample = named[step["sample"]] if step["kind"] == "sample" else ""
@@ -358,11 +350,11 @@ def tasters_of(panel: Panel) -> list[TasterSays]:
         for (key, _), scores in _scores(panel, [ballot], arm_of).items():
             for one in scores:
                 sums.setdefault((one.sample, key), []).append(one.value)
-        choices = [(page.step, page.said.get("choice", "none")) for page in _served([ballot], "prefer")]
+        choices = [(page.step, page.said.get("choice", "none")) for page in served([ballot], "prefer")]
         preferred = next((arm_of[step["codes"][code]] for step, code in choices if code != "none"), None)
         means = {key: float(np.mean(values)) for key, values in sums.items()}
         placed: dict[str, list[float]] = {}
-        for page in _served([ballot], "rank"):
+        for page in served([ballot], "rank"):
             for code, sample in page.step["codes"].items():
                 if place := page.said.get(f"place-{code}"):
                     placed.setdefault(arm_of[sample], []).append(float(place))

@@ -313,6 +313,12 @@ def given(ballot: Ballot) -> dict[str, str]:
     return {row.key: row.value for row in ballot.answers if row.value}
 
 
+def said_on(said: Mapping[str, str], page: int) -> dict[str, str]:
+    """Of all that was given, what stands on one page, by field."""
+    before = f"{page}:"
+    return {key.removeprefix(before): value for key, value in said.items() if key.startswith(before)}
+
+
 def missing(ballot: Ballot) -> list[int]:
     """Pages on which a choice is still open; words may be left."""
     said = given(ballot)

@@ -10,7 +10,7 @@ from bruvet.core.tasting.liking import liking
 from bruvet.core.tasting.panel import preference, summarise
 from bruvet.core.trial.ledger import Ledger
 from bruvet.core.trial.power import USUAL_SPREAD, pieces_needed, tasters_needed
-from bruvet.core.trial.terms import Attribute, BarkColour, BarkFirm, Bend, Fat, Pull, Squeeze, Term, term
+from bruvet.core.trial.terms import AT_THE_BOARD, Attribute, term
 from bruvet.core.units import span_words
 from bruvet.core.verdict.answer import no_time, taste_answer, time_answer
 from bruvet.core.verdict.compose import Tasted, Verdict, compose
@@ -24,13 +24,6 @@ from .lots import days_of
 from .over_days import TIME, compared
 
 LIKED = 0.75
-AT_THE_BOARD: tuple[tuple[str, tuple[tuple[str, type[Term]], ...]], ...] = (
-    ("bend", (("bend", Bend),)),
-    ("pull", (("pull", Pull),)),
-    ("squeeze", (("squeeze", Squeeze),)),
-    ("bark", (("bark_colour", BarkColour), ("bark_firm", BarkFirm))),
-    ("fat", (("fat", Fat),)),
-)
 
 
 def verdict_of(facts: TrialFacts) -> Verdict:
@@ -109,10 +102,11 @@ def _at_the_board(facts: TrialFacts, piece: Piece) -> list[str]:
     found = piece.cutting
     if found is None:
         return []
-    words = []
-    for what, parts in AT_THE_BOARD:
-        if seen := [term(kind, value).lower() for name, kind in parts if (value := getattr(found, name))]:
-            words.append(f"{what}: {', '.join(seen)}")
+    seen: dict[str, list[str]] = {}
+    for name, _, what, kind in AT_THE_BOARD:
+        if value := getattr(found, name):
+            seen.setdefault(what, []).append(term(kind, value).lower())
+    words = [f"{what}: {', '.join(said)}" for what, said in seen.items()]
     if found.ring_mm is not None:
         words.append(f"smoke ring: {found.ring_mm:g} mm")
     if found.slice_mm is not None:

@@ -8,6 +8,7 @@ import numpy as np
 
 from bruvet.core.curves.findings import first_mark
 from bruvet.core.curves.measures import Cook
+from bruvet.core.trial.ledger import listed
 from bruvet.core.trial.power import USUAL_SPREAD
 from bruvet.core.trial.terms import Factor, TrialKind
 from bruvet.core.twin.explain import Explained, PitRun, Share, Steps, explain
@@ -88,7 +89,7 @@ def _sentences(facts: TrialFacts, first: Piece, second: Piece, found: Explained,
             f"{who}, and nothing that is recorded of the two would make a difference of {span_words(SMALLEST_MIN)}."
         )
     else:
-        opening = f"{who}: {_listed([_worth(part) for part in told[:3]])}."
+        opening = f"{who}: {listed([_worth(part) for part in told[:3]])}."
     factors = (trial.factor, trial.factor2) if trial.kind == TrialKind.CROSSED else (trial.factor,)
     tested = [part for part in found.parts if any(part.what in PARTS_OF.get(f, ()) for f in factors)]
     label = factor_label(trial).lower()
@@ -128,7 +129,3 @@ def _signed(minutes: float | None) -> str:
     return (
         "open" if minutes is None else f"{'+' if minutes > 0 else '−' if round(minutes) else ''}{span_words(minutes)}"
     )
-
-
-def _listed(words: list[str]) -> str:
-    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} and {words[-1]}"

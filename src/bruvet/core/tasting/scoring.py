@@ -36,7 +36,8 @@ class Step:
 
 def paired_step(scores: Sequence[Scored], first: str, sample: str) -> Step | None:
     """The paired t interval over panellists who scored both, repeats averaged; None when none did."""
-    one, other = _by_person(scores, first), _by_person(scores, sample)
+    found = mean_scores(scores)
+    one, other = ({who: mean for (who, of), mean in found.items() if of == name} for name in (first, sample))
     both = sorted(set(one) & set(other))
     if not both:
         return None
@@ -52,12 +53,17 @@ def paired_step(scores: Sequence[Scored], first: str, sample: str) -> Step | Non
     return Step(sample, len(steps), mean, mean - half, mean + half, p)
 
 
-def _by_person(scores: Sequence[Scored], sample: str) -> dict[str, float]:
-    found: dict[str, list[float]] = {}
+def servings(scores: Sequence[Scored]) -> dict[tuple[str, str], list[float]]:
+    """By panellist and sample, the scores of each serving of it, in the order given."""
+    found: dict[tuple[str, str], list[float]] = {}
     for one in scores:
-        if one.sample == sample:
-            found.setdefault(one.who, []).append(one.value)
-    return {who: float(np.mean(values)) for who, values in found.items()}
+        found.setdefault((one.who, one.sample), []).append(one.value)
+    return found
+
+
+def mean_scores(scores: Sequence[Scored]) -> dict[tuple[str, str], float]:
+    """By panellist and sample, the mean over its servings."""
+    return {key: float(np.mean(values)) for key, values in servings(scores).items()}
 
 
 @dataclass(frozen=True)
@@ -195,10 +201,7 @@ USUAL_NOISE, LEAST_NOISE = 1.2, 0.5
 
 def noise_of(scores: Sequence[Scored]) -> float:
     """Standard deviation of one panellist's step when tasting again: by repeats; the usual one (ours) for too few."""
-    seen: dict[tuple[str, str], list[float]] = {}
-    for one in scores:
-        seen.setdefault((one.who, one.sample), []).append(one.value)
-    apart = [values[1] - values[0] for values in seen.values() if len(values) > 1]
+    apart = [values[1] - values[0] for values in servings(scores).values() if len(values) > 1]
     if len(apart) < FEWEST_REPEATS:
         return USUAL_NOISE
     return max(float(np.sqrt(np.mean(np.square(apart)))), LEAST_NOISE)
@@ -231,10 +234,7 @@ def camps(steps: dict[str, float], noise: float = USUAL_NOISE) -> Camps:
 def consistency(scores: Sequence[Scored]) -> dict[str, float]:
     """By panellist, the mean difference between two servings of the same sample; only those who got one twice."""
     found: dict[str, list[float]] = {}
-    seen: dict[tuple[str, str], list[float]] = {}
-    for one in scores:
-        seen.setdefault((one.who, one.sample), []).append(one.value)
-    for (who, _), values in seen.items():
+    for (who, _), values in servings(scores).items():
         if len(values) > 1:
             found.setdefault(who, []).append(float(np.ptp(values)))
     return {who: float(np.mean(steps)) for who, steps in found.items()}

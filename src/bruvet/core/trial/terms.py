@@ -203,6 +203,17 @@ class Fat(Term):
     NOT = "not", "Not rendered"
 
 
+# What is looked at when a piece is cut: its field, what the form calls it, what a sentence calls it, its words.
+AT_THE_BOARD: tuple[tuple[str, str, str, type[Term]], ...] = (
+    ("bend", "Bend of a slice", "bend", Bend),
+    ("pull", "Pull", "pull", Pull),
+    ("squeeze", "Squeeze", "squeeze", Squeeze),
+    ("bark_colour", "Bark, colour", "bark", BarkColour),
+    ("bark_firm", "Bark, firmness", "bark", BarkFirm),
+    ("fat", "Fat", "fat", Fat),
+)
+
+
 class PhotoView(Term):
     """What a photo shows; those of one view are laid beside one another."""
 

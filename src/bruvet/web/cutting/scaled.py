@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from PIL import Image
 from sqlalchemy import select
-from sqlalchemy.orm import Session, undefer
+from sqlalchemy.orm import Session
 
 from bruvet.core.trial.terms import PhotoView
 from bruvet.records.models import Photo
@@ -43,9 +43,9 @@ class ScaledRow:
 
 
 def photos_of(session: Session, trial_id: int) -> list[Photo]:
-    """A trial's photos with their pictures, oldest first."""
+    """A trial's photos, oldest first; a picture itself is fetched when it is drawn."""
     wanted = select(Photo).where(Photo.trial_id == trial_id).order_by(Photo.at, Photo.id)
-    return list(session.scalars(wanted.options(undefer(Photo.content))))
+    return list(session.scalars(wanted))
 
 
 def rows_of(photos: Sequence[Photo]) -> list[ScaledRow]:

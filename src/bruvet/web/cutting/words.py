@@ -1,19 +1,12 @@
-"""What is looked at when a piece is cut, as the form and the verdict name it."""
+"""What is looked at when a piece is cut, as the form holds it."""
 
 from __future__ import annotations
 
-from bruvet.core.trial.terms import BarkColour, BarkFirm, Bend, Fat, Pull, Squeeze, Term
+from bruvet.core.trial.terms import AT_THE_BOARD
 from bruvet.core.units import Units
 from bruvet.records.models import Piece
 
-WORDS: dict[str, tuple[str, type[Term]]] = {
-    "bend": ("Bend of a slice", Bend),
-    "pull": ("Pull", Pull),
-    "squeeze": ("Squeeze", Squeeze),
-    "bark_colour": ("Bark, colour", BarkColour),
-    "bark_firm": ("Bark, firmness", BarkFirm),
-    "fat": ("Fat", Fat),
-}
+WORDS = {name: (label, kind) for name, label, _, kind in AT_THE_BOARD}
 # In millimetres, with the most that is believed.
 LENGTHS = {"ring_mm": ("Smoke ring, mm", 40.0), "slice_mm": ("Slice, mm", 80.0)}
 

@@ -13,7 +13,6 @@ from bruvet.work.panels import Asked
 FEWEST, MOST = 1, 120
 OF_A_PAIR = {"prefer", "smokier", "triangle", "duo-trio"}
 AMOUNTS = {"both": ("bite", "portion"), "portion": ("portion",), "bite": ("bite",)}
-LETTERS = ", ".join
 
 
 def read_panel(reader: Reader, trial: Trial, sets: Sequence[QuestionSet]) -> Asked:
@@ -115,7 +114,7 @@ def _expected_order(reader: Reader, letters: Sequence[str], parts: int, tests: S
             "expected_order", "An expected order is tested where three arms or more are put in order; tick that test."
         )
     elif sorted(order) != sorted(letters):
-        reader.fail("expected_order", f"Name each arm once, best first, as {LETTERS(letters)}.")
+        reader.fail("expected_order", f"Name each arm once, best first, as {', '.join(letters)}.")
     return order
 
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
+from bruvet.core.tasting.scoring import mean_scores
 from bruvet.core.trial.terms import ARM_LOOKS
 from bruvet.web.taste.picture import Point
 from bruvet.work.panel_results import AMOUNTS, Attribute, Results, Tested
@@ -61,21 +62,19 @@ def _drawn(samples: Sequence[str], scored: Sequence[Attribute]) -> AttributePict
         share = (max(-reach, min(reach, value)) + reach) / (2 * reach)
         return round(STEPS_BEGIN + share * (STEPS_END - STEPS_BEGIN), 1)
 
-    rows, people, points, means, steps, words = [], [], [], [], [], []
+    rows, people, points, marks, steps, words = [], [], [], [], [], []
     room = 34.0 if len(samples) <= 3 else 14.0 * (len(samples) - 1)
     for number, one in enumerate(scored):
         top = 22 + number * (room + 20)
         rows.append((top, one.name.removesuffix(f", {AMOUNTS.get(one.amount)}")))
         level = {sample: top + 10 + room * i / max(len(samples) - 1, 1) for i, sample in enumerate(samples)}
-        by_person: dict[str, dict[str, list[float]]] = {}
-        for s in one.scores:
-            by_person.setdefault(s.who, {}).setdefault(s.sample, []).append(s.value)
-        for who, said in by_person.items():
-            mine = [(x(sum(v) / len(v)), level[sample]) for sample, v in sorted(said.items())]
+        mean_of = mean_scores(one.scores)
+        for who in dict.fromkeys(who for who, _ in mean_of):
+            mine = [(x(mean_of[who, sample]), level[sample]) for sample in samples if (who, sample) in mean_of]
             named = who.split(" ", 1)[1]
             people += [(*a, *b, named) for a, b in pairwise(mine)]
             points += [(*place, named) for place in mine]
-        means += [
+        marks += [
             Point(x(mean), level[sample], sample[0], ARM_LOOKS[sample[0]].marker, f"{one.name}, {sample}: {mean:.1f}")
             for sample, mean in one.means.items()
         ]
@@ -97,7 +96,7 @@ def _drawn(samples: Sequence[str], scored: Sequence[Attribute]) -> AttributePict
         tuple(rows),
         tuple(people),
         tuple(points),
-        tuple(means),
+        tuple(marks),
         tuple(steps),
     )
 
