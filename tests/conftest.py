@@ -8,12 +8,17 @@ from collections.abc import Iterator
 
 import psycopg
 import pytest
+from hypothesis import settings
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
 from bruvet.records.models import Base
 from bruvet.records.people import Person
 from bruvet.records.store import migrate, open_engine
+
+# No property is held by a clock: a busy machine would make it fail.
+settings.register_profile("bruvet", deadline=None)
+settings.load_profile("bruvet")
 
 NAME, PASSWORD = "Tester", "a long enough password"
 

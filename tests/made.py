@@ -45,6 +45,15 @@ def make_trial(session: Session, letters: str = "AB", readings: bool = False) ->
     return trial
 
 
+def log_curves(session: Session, arm: Arm, minutes: np.ndarray, pit_c: np.ndarray, meat_c: np.ndarray) -> None:
+    """A pit at the grate and the middle of an arm's first piece, read at these minutes after `ON`."""
+    for place, piece_id, values in (("grate", None, pit_c), ("middle", arm.pieces[0].id, meat_c)):
+        probe = Probe(trial_id=arm.trial_id, arm_id=arm.id, piece_id=piece_id, place=place)
+        session.add(probe)
+        session.flush()
+        save_readings(session, [(probe.id, seconds(ON) + minutes * 60, values)])
+
+
 class _Fields(HTMLParser):
     """What a browser would send of a page's forms, as they stand."""
 

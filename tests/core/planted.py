@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from bruvet.core.curves.stall import Mark
+from bruvet.core.curves.stall import Mark, StallReport
 
 
 @dataclass
@@ -19,6 +19,12 @@ class Planted:
     stalls: list[tuple[float, float, str]] = field(default_factory=list)
     others: list[tuple[float, float, str]] = field(default_factory=list)
     marks: list[Mark] = field(default_factory=list)
+
+
+def told_apart(curve: Planted, report: StallReport, why: str) -> bool:
+    """Whether the first thing that was planted and is no stall is told for what it is, within a quarter of an hour."""
+    onset, end, _ = curve.others[0]
+    return any(n.why == why and n.onset_min < end + 15 and n.end_min > onset - 15 for n in report.not_stalls)
 
 
 def plant(

@@ -1,7 +1,8 @@
 """The table of stalls in docs/method.md: `PYTHONPATH=src:tests python -m core.stall_table [seeds]`.
 
-Planted curves of seeds that the bounds were not set on, judged by Bruvet and by ruptures (PyPI), a general library of
-change points: the best of three penalties, its pieces called stalls by the same rate, temperatures and length.
+Planted curves of seeds that the bounds were not set on, of two families (planted.py, followed.py), judged by Bruvet and
+by ruptures (PyPI), a general library of change points: its quick greedy search with the best of three penalties and its
+exact one, its pieces called stalls by the same rate, temperatures and length.
 """
 
 from __future__ import annotations
@@ -17,7 +18,8 @@ import ruptures
 from bruvet.core.curves.findings import StallReport, StallRule
 from bruvet.core.curves.stall import find_stalls
 
-from .planted import Planted, plant, smooth
+from .followed import Wish, family, follow
+from .planted import Planted, plant, smooth, told_apart
 
 FIRST_SEED = 2000
 FAULTS = (None, "dead-fire", "lid", "gap", "out", "spikes")
@@ -41,16 +43,15 @@ def ours(curve: Planted) -> Spans:
     return [(s.onset_min, s.end_min) for s in told(curve).stalls]
 
 
-def rival(penalty: float, grid_min: float, jump: int) -> Callable[[Planted], Spans]:
+def rival(penalty: float, grid_min: float, jump: int, exact: bool = False) -> Callable[[Planted], Spans]:
     rule = StallRule()
 
     def find(curve: Planted) -> Spans:
         known = np.isfinite(curve.meat_c)
         grid = np.arange(curve.t_min[known][0], curve.t_min[known][-1], grid_min)
         level = np.interp(grid, curve.t_min[known], curve.meat_c[known])
-        breaks = (
-            ruptures.BottomUp(model="clinear", min_size=6, jump=jump).fit(level.reshape(-1, 1)).predict(pen=penalty)
-        )
+        search = ruptures.Pelt if exact else ruptures.BottomUp
+        breaks = search(model="clinear", min_size=6, jump=jump).fit(level.reshape(-1, 1)).predict(pen=penalty)
         flat: Spans = []
         edges = [0, *breaks[:-1], len(grid) - 1]
         for low, high in pairwise(edges):
@@ -90,17 +91,17 @@ def judge(name: str, finder: Callable[[Planted], Spans], planted: list[Planted])
     )
 
 
-def told_apart(each: int) -> None:
+def faults_told(each: int) -> None:
     for fault, why in (("dead-fire", "pit-fell"), ("moved", "probe-moved")):
-        right = 0
-        for seed in range(FIRST_SEED, FIRST_SEED + each):
-            curve = plant(seed, stall=None, fault=fault, step_min=(1.0, 0.5, 2.0, 5.0)[seed % 4])
-            onset, end, _ = curve.others[0]
-            report = told(curve)
-            right += not report.stalls and any(
-                n.why == why and n.onset_min < end + 15 and n.end_min > onset - 15 for n in report.not_stalls
-            )
-        print(f"{fault}: {100 * right / each:.1f} % of {each}")
+        straight = [
+            plant(seed, stall=None, fault=fault, step_min=(1.0, 0.5, 2.0, 5.0)[seed % 4])
+            for seed in range(FIRST_SEED, FIRST_SEED + each)
+        ]
+        follows = [follow(900_000 + seed, Wish(None, fault)) for seed in range(each)]
+        for name, of in (("straight", straight), ("follows", follows)):
+            reports = [(curve, told(curve)) for curve in of]
+            right = sum(not report.stalls and told_apart(curve, report, why) for curve, report in reports)
+            print(f"{fault}, {name}: {100 * right / each:.1f} % of {each}")
 
 
 def coverage(planted: list[Planted]) -> None:
@@ -119,13 +120,15 @@ def coverage(planted: list[Planted]) -> None:
 
 if __name__ == "__main__":
     seeds = int(sys.argv[1]) if len(sys.argv) > 1 else 60
-    every = list(curves(seeds))
-    judge("Bruvet", ours, every)
-    told_apart(seeds)
+    every, follows = list(curves(seeds)), [curve for _, curve in family(800_000, seeds // 2)]
+    judge(f"Bruvet, all {len(every)} of straight pieces", ours, every)
+    judge(f"Bruvet, all {len(follows)} that follow the pit", ours, follows)
+    faults_told(seeds)
     coverage(every)
-    few = every[:: max(len(every) // 96, 1)]
+    few = every[:: max(len(every) // 96, 1)] + follows[:: max(len(follows) // 96, 1)]
     print(f"of {len(few)} curves, beside ruptures:")
     judge("Bruvet", ours, few)
     for grid_min, jump in ((2.0, 3), (1.0, 1)):
         for pen in (5.0, 20.0, 80.0):
-            judge(f"ruptures, every {grid_min * jump:g} min, penalty {pen:g}", rival(pen, grid_min, jump), few)
+            judge(f"ruptures, greedy, every {grid_min * jump:g} min, penalty {pen:g}", rival(pen, grid_min, jump), few)
+    judge("ruptures, exact, every minute, penalty 80", rival(80.0, 1.0, 1, exact=True), few)

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import integrate
 
-from bruvet.core.curves.align import LEVELS_C, anchor, lag, passing, where_lost
+from bruvet.core.curves.align import LEVELS_C, Lag, anchor, lag, passing, where_lost
 from bruvet.core.curves.findings import Mark, Stall, StallReport
 from bruvet.core.curves.heat import COLLAGEN_J_MOL, GAS_J_MOL_K, collagen_minutes, heat_measures, swing
 from bruvet.core.curves.measures import Cook
@@ -40,21 +40,36 @@ def test_lag_the_other_way_about_is_its_own_negative_and_its_parts_add_up(one: i
     first, second = cooked(ramp(one)), cooked(ramp(two))
     there, back = lag(first, second), lag(second, first)
     np.testing.assert_allclose(there.minutes, -back.minutes, equal_nan=True)
-    parts = sum(stretch.minutes for stretch in where_lost(there))
-    known = np.isfinite(there.minutes)
-    top = float(there.level_c[known][-1])
-    whole = there.lost(10.0, top)
-    assert whole is not None
-    assert parts == pytest.approx(whole, abs=1e-6)
+    known = there.minutes[np.isfinite(there.minutes)]
+    assert sum(stretch.minutes for stretch in where_lost(there)) == pytest.approx(known[-1] - known[0], abs=1e-6)
 
 
 def test_an_hour_lost_in_a_stall_is_found_where_it_was_lost() -> None:
     straight = np.concatenate([np.linspace(4, 70, 241), np.linspace(70, 95, 121)[1:]])
     stalled = np.concatenate([np.linspace(4, 70, 241), np.linspace(70, 70.6, 61)[1:], np.linspace(70.6, 95, 118)[1:]])
     found = where_lost(lag(cooked(straight), cooked(stalled)))
-    assert (found[0].low_c, found[0].high_c) == (60.0, 71.0)
+    assert (found[0].low_c, found[0].high_c) == (70.0, 71.0)
     assert found[0].minutes == pytest.approx(57, abs=4)
     assert all(abs(stretch.minutes) < 3 for stretch in found[1:])
+
+
+@given(st.lists(st.floats(-90, 90), min_size=5, max_size=40))
+def test_any_lag_is_cut_into_stretches_that_follow_each_other_and_add_up(steps: list[float]) -> None:
+    minutes = np.cumsum(steps)
+    found = sorted(where_lost(Lag(np.arange(len(steps)) / 2.0 + 40.0, minutes)), key=lambda one: one.low_c)
+    assert [one.low_c for one in found[1:]] == [one.high_c for one in found[:-1]]
+    assert sum(one.minutes for one in found) == pytest.approx(minutes[-1] - minutes[0], abs=1e-6)
+
+
+def test_what_was_lost_in_one_place_and_won_back_in_another_is_told_apart() -> None:
+    """Two hours at 62 °C, as by a dead fire, and faster from 70 °C on: not one sum of both."""
+    level = np.arange(5.0, 95.0, 0.5)
+    minutes = np.where(level < 62.0, 0.0, 120.0) - np.clip(level - 70.0, 0, 20) * 9
+    won, lost, *trifles = where_lost(Lag(level, minutes))
+    assert (lost.low_c, lost.high_c, lost.minutes) == (61.5, 62.0, 120.0)
+    assert (won.low_c, won.high_c) == pytest.approx((70.0, 90.0), abs=1.0)
+    assert won.minutes == pytest.approx(-180, abs=5)
+    assert all(abs(one.minutes) < 10 for one in trifles)
 
 
 def test_a_curve_that_falls_back_has_passed_what_it_passed() -> None:
@@ -111,6 +126,40 @@ def test_a_lids_dip_is_measured_with_how_long_it_took_and_what_it_cost() -> None
     assert lid.dip_c == pytest.approx(30.0, abs=1)
     assert lid.back_min == pytest.approx(10 * np.log(10), abs=2)
     assert lid.cost_c_h == pytest.approx(30 * 10 * 0.9 / 60, rel=0.1)
+
+
+def dip(t: np.ndarray, at: float, deep: float = 40.0) -> np.ndarray:
+    return deep * np.where(t < at, 0, np.where(t < at + 4, 1.0, np.exp(-(t - at - 4) / 6)))
+
+
+def test_what_was_done_at_one_opening_is_one_opening() -> None:
+    t = np.arange(400.0)
+    marks = (Mark(120.0, "lid"), Mark(121.5, "spritz"), Mark(123.0, "wrap", "foil"), Mark(240.0, "lid"))
+    found = heat_measures(cooked(ramp(399), 120.0 - dip(t, 120) - dip(t, 240), marks))
+    assert [round(lid.at_min) for lid in found.lids] == [120, 240]
+    assert found.lids[0].cost_c_h == pytest.approx(found.lids[1].cost_c_h, rel=0.02)
+
+
+def test_a_fire_that_dies_at_an_opening_is_not_what_the_lid_cost() -> None:
+    t = np.arange(400.0)
+    dying = np.interp(t, [118, 190, 260, 280], [120, 50, 50, 120])
+    found = heat_measures(cooked(ramp(399), dying, (Mark(120.0, "lid"),)))
+    assert found.lids == ()
+    assert found.lid_back.value is None
+
+
+def test_a_dip_that_nobody_marked_is_told_as_such() -> None:
+    t = np.arange(400.0)
+    found = heat_measures(cooked(ramp(399), 120.0 - dip(t, 150) - dip(t, 300), (Mark(150.0, "lid"),)))
+    assert [(round(lid.at_min, -1), lid.marked) for lid in found.lids] == [(150, True), (300, False)]
+
+
+def test_openings_soon_after_one_another_each_have_their_own_cost() -> None:
+    t = np.arange(400.0)
+    found = heat_measures(
+        cooked(ramp(399), 120.0 - dip(t, 150) - dip(t, 180, 55), (Mark(150.0, "lid"), Mark(180.0, "lid")))
+    )
+    assert [lid.dip_c for lid in found.lids] == [pytest.approx(40, abs=2), pytest.approx(55, abs=2)]
 
 
 @pytest.mark.parametrize("kind", ["pellet", "offset", "cabinet"])

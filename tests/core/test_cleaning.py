@@ -8,7 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bruvet.core.curves.clean import TakenBack, clean
+from bruvet.core.curves.median import median
 from bruvet.core.curves.several import as_one, chosen
+from bruvet.core.twin.case import Case
+from bruvet.core.twin.forecast import forecast
 from core.planted import plant, smooth
 
 
@@ -128,3 +131,32 @@ def test_a_probe_speaks_only_near_its_own_readings() -> None:
     found = as_one([cold, warm], "")
     assert found.temp_c[found.t_min == 90][0] == pytest.approx(19, abs=0.2)
     assert found.temp_c[found.t_min == 200][0] == pytest.approx(40, abs=0.2)
+
+
+@pytest.mark.parametrize("settles_min", [1.0, 2.0, 4.0])
+@pytest.mark.parametrize("step_c", [-9.0, 9.0])
+@pytest.mark.parametrize("every_min", [1 / 6, 1.0, 2.0])
+def test_a_moved_probe_that_takes_minutes_to_settle_is_a_leap_still(settles_min, step_c, every_min) -> None:
+    """A probe's tip answers with minutes of delay: no two readings need be far apart."""
+    t = np.arange(0, 600, every_min)
+    y = np.interp(t, [0, 30, 300, 480, 600], [4, 4, 68, 70, 82])
+    moved = np.where(t < 200, 0.0, step_c * (1 - np.exp(-np.maximum(t - 200, 0) / settles_min)))
+    (jump,) = clean(t, y + moved + np.random.default_rng(1).normal(0, 0.15, len(t))).jumps
+    assert jump.at_min == pytest.approx(203, abs=5)
+    # What comes late is not all counted.
+    assert 0.45 < (jump.after_c - jump.before_c) / step_c < 1.3
+
+
+@pytest.mark.parametrize("cut", ["pork-loin-ribs", "brisket-flat", "turkey-thigh", "beef-cheek"])
+@pytest.mark.parametrize("pit_c", [107.0, 165.0, 200.0])
+def test_thin_meat_in_a_hot_pit_rises_fast_and_does_not_leap(cut: str, pit_c: float) -> None:
+    """As the twin has it, put in foil after an hour: the quickest that meat gets."""
+    told = forecast(Case(cut, 0.8, pit_c=((0.0, pit_c),), wraps=((60.0, "foil"),)), draws=8)
+    t = np.arange(0, told.t_min[-1], 1.0)
+    y = np.interp(t, told.t_min, told.p50_c) + np.random.default_rng(2).normal(0, 0.1, len(t))
+    assert not clean(t, y).jumps
+
+
+@given(st.lists(st.floats(-40, 120), min_size=1, max_size=60))
+def test_the_quick_median_is_numpys(values: list[float]) -> None:
+    assert median(np.array(values)) == pytest.approx(float(np.median(values)), abs=1e-9)

@@ -48,6 +48,26 @@ def test_rate_is_that_of_the_line() -> None:
     np.testing.assert_allclose(middle, 91 / 364 * 60, rtol=0.01)
 
 
+def test_what_a_moved_probe_leaps_over_is_passed_by_no_meat() -> None:
+    """12 °C up within a minute: no rate, no lag and no stretch is told for the temperatures in between."""
+    t = np.arange(0, 500.0)
+    y = np.interp(t, [0, 500], [4, 80]) + 12.0 * (t >= 300)
+    moved = Cook("A1", "A", t, y, marks=(Mark(0, "meat-on"), Mark(499, "pull")))
+    plain = Cook("B1", "B", t, np.interp(t, [0, 500], [4, 80]), marks=moved.marks)
+    assert len(moved.curve.jumps) == 1
+    rate = rate_by_temperature(moved)
+    over = (rate.x > 51) & (rate.x < 60)
+    assert np.isnan(rate.y[over]).all()
+    told = rate.y[np.isfinite(rate.y)]
+    assert told.max() == pytest.approx(9.12, abs=0.3)
+    behind = lag(plain, moved)
+    assert np.isnan(behind.minutes[(behind.level_c > 51) & (behind.level_c < 60)]).all()
+    assert stretch_by_temperature(moved, 40.0, 55.0) is None
+    assert "moved" in measure(moved, (56.0,)).time_to[56.0].reason
+    assert measure(plain, (56.0,)).time_to[56.0].value == pytest.approx(342, abs=1)
+    assert heat_measures(moved).rate[10.0, 60.0].value is None
+
+
 def test_a_pits_shares_add_up_and_follow_the_arcsine_law_of_a_sine() -> None:
     """The time a sine spends below a level is 1/2 + asin(level/size)/π (closed form)."""
     found = pit_distribution(cook(800))
@@ -193,6 +213,13 @@ def test_one_piece_each_claims_no_significance() -> None:
     assert "proves nothing" in words
     assert "well beyond" not in words
     assert "cannot be told" in said(found, "B", "A", span_words)
+
+
+def test_pieces_that_were_pulled_together_tell_nothing_of_chance() -> None:
+    """One mark of the pull for an arm gives its pieces one time: that is no replication."""
+    (found,) = estimates([Sample(arm, value) for arm, value in zip("AABB", (480.0, 480.0, 560.0, 560.0), strict=True)])
+    assert (found.way, found.low, found.p) == ("shared", None, None)
+    assert "one value between them" in said(found, "B", "A", span_words)
 
 
 def test_an_interval_that_holds_zero_is_said_to_be_chance() -> None:

@@ -6,7 +6,7 @@ import pytest
 from bruvet.core.curves.clean import clean
 from bruvet.core.curves.slope import knee, rate_c_per_h
 from bruvet.core.curves.stall import Mark, find_stalls
-from core.planted import plant, smooth
+from core.planted import plant, smooth, told_apart
 
 SEEDS = range(100, 124)
 
@@ -87,8 +87,7 @@ def test_planted_faults_are_told_from_stalls(fault, why) -> None:
     told = 0
     for seed in SEEDS:
         curve = varied(seed, stall=None, fault=fault)
-        onset, end, _ = curve.others[0]
-        told += any(n.why == why and n.onset_min < end + 15 and n.end_min > onset - 15 for n in look(curve).not_stalls)
+        told += told_apart(curve, look(curve), why)
     assert told >= 0.9 * len(SEEDS)
 
 

@@ -51,12 +51,12 @@ def test_buckets_are_the_minimum_maximum_and_mean(session) -> None:
     probe = probe_of(session, trial)
     values = np.random.default_rng(1).normal(100, 5, 600)
     save_readings(session, [(probe.id, seconds(ON) + np.arange(600.0), values)])
-    fine = bucketed(session, {probe.id: seconds(ON)}, 30.0)[probe.id]
+    fine = bucketed(session, {probe.id: seconds(ON)}, 30.0, 0.0, 10.0)[probe.id]
     stored = values.astype(np.float32).astype(float).reshape(20, 30)
     np.testing.assert_allclose(fine.mean_c, stored.mean(axis=1))
     np.testing.assert_allclose(fine.low_c, stored.min(axis=1))
     np.testing.assert_allclose(fine.high_c, stored.max(axis=1))
-    wide, direct = fine.coarser(120.0), bucketed(session, {probe.id: seconds(ON)}, 120.0)[probe.id]
+    wide, direct = fine.coarser(120.0), bucketed(session, {probe.id: seconds(ON)}, 120.0, 0.0, 10.0)[probe.id]
     for name in ("minute", "mean_c", "low_c", "high_c", "count"):
         np.testing.assert_allclose(getattr(wide, name), getattr(direct, name))
     part = bucketed(session, {probe.id: seconds(ON)}, 1.0, 1.0, 2.0)[probe.id]

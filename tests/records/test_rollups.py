@@ -38,7 +38,7 @@ def test_the_roll_up_is_what_the_readings_are(engine, batches: list[list[int]], 
             at = seconds(ON) + np.array(sorted(set(batch)), float)
             save_readings(session, [(probe.id, at, rng.normal(100, 20, len(at)))])
         zero = {probe.id: seconds(ON)}
-        fast, slow = rolled(session, zero)[probe.id], bucketed(session, zero, 30.0)[probe.id]
+        fast, slow = rolled(session, zero)[probe.id], bucketed(session, zero, 30.0, -1.0, 11.0)[probe.id]
         for name in ("minute", "mean_c", "low_c", "high_c", "count"):
             np.testing.assert_allclose(getattr(fast, name), getattr(slow, name), rtol=1e-5, atol=1e-4)
         span = extents(session, [probe.id])[probe.id]

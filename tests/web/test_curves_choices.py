@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from bruvet.records.models import Piece, Probe, Trial
 from bruvet.records.series import save_readings, seconds
-from made import ON, make_trial
+from made import ON, log_curves, make_trial
 
 
 @pytest.fixture
@@ -221,3 +221,71 @@ def test_why_is_two_sentences_and_steps_that_add_up(member, engine) -> None:
     assert 'class="steps"' in page
     assert "How sure that is" in page
     assert "proves nothing" in page or "cannot be told" in page
+
+
+@pytest.fixture
+def dead_fire(engine) -> None:
+    """Two arms; the fire of B dies on the way up and is mended two hours later."""
+    from bruvet.records.models import Event
+    from core.planted import plant
+
+    with Session(engine) as session:
+        trial = make_trial(session)
+        for arm, fault in zip(trial.arms, (None, "dead-fire"), strict=True):
+            curve = plant(11, fault=fault)
+            trial.events.append(Event(arm_id=arm.id, kind="meat-on", at=ON))
+            log_curves(session, arm, curve.t_min, curve.pit_c, curve.meat_c)
+        session.commit()
+
+
+def test_what_is_flat_and_no_stall_is_drawn_and_named(member, dead_fire) -> None:
+    answer = drawn(member)
+    assert {one["arm"] for one in answer["stalls"]} == {"A", "B"}
+    (flat,) = [one for one in answer["flats"] if one["word"] == "pit fell"]
+    assert flat["arm"] == "B"
+    assert flat["to"] - flat["from"] > 40
+    page = member.get("/trials/1/curves").text
+    assert 'class="flat-line"' in page
+    assert "pit fell" in page
+    assert "The pit fell from" in page
+    picture = member.get("/trials/1/curves/picture.svg").get_data(as_text=True)
+    assert "pit fell B" in picture
+    assert "stall A" in picture
+
+
+def test_where_the_time_was_lost_is_told_by_the_lag_itself(member, dead_fire) -> None:
+    """The dead fire cost B its hours within a few degrees, and the page says at which."""
+    words = member.get("/trials/1/curves/compare").text.split('data-picture="lag"')[1].split("</p>")[0]
+    lost = words.split("lost <b>")[1]
+    assert lost[0] in "123"
+    assert " h " in lost.split("</b>")[0]
+    assert "against A1" in words
+
+
+def test_a_calibration_is_listed_with_what_it_changes(member, cooked, engine) -> None:
+    from datetime import timedelta
+
+    from bruvet.records.models import Channel
+    from bruvet.work.stations import add_station
+
+    with Session(engine) as session:
+        station, _ = add_station(session, "Yard", None)
+        probe = session.scalars(select(Probe).where(Probe.place == "middle")).first()
+        channel = Channel(name="1", probe_id=probe.id, from_at=ON - timedelta(hours=1), calibration={"ice_c": 1.5})
+        station.channels.append(channel)
+        session.commit()
+    page = member.get("/trials/1/curves").text
+    assert "put right by −2.7 °F at 160 °F, as calibrated" in page
+
+
+def test_of_many_differences_the_first_are_told_and_the_others_when_asked(member, engine) -> None:
+    with Session(engine) as session:
+        make_trial(session, letters="ABCDEF", readings=True)
+        last = session.scalars(select(Piece)).all()[-1].id
+    page = member.get("/trials/1/curves/why").text
+    assert page.count("data-why") == 3
+    assert page.count('class="later"') == 2
+    asked = member.get(f"/trials/1/curves/why?piece={last}").text
+    assert asked.count("data-why") == 1
+    assert "F1 took" in asked
+    assert member.get("/trials/1/curves/why?piece=999").status_code == 200

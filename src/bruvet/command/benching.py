@@ -18,7 +18,7 @@ from . import Refusal
 from .board_bench import bench_board
 from .measuring import beside, timed
 from .packages import say
-from .scale_bench import bench_curves, bench_ingest, bench_shelf
+from .scale_bench import bench_curves, bench_ingest, bench_redraw, bench_shelf
 from .serving import throwaway_cluster
 
 FloatArray = NDArray[np.float64]
@@ -123,6 +123,7 @@ def bench_twin(engine: Engine) -> None:
 BENCHES: dict[str, Callable[[Engine], None]] = {
     "import": bench_import,
     "curves": bench_curves,
+    "redraw": bench_redraw,
     "stall": bench_stall,
     "twin": bench_twin,
     "ingest": bench_ingest,

@@ -120,6 +120,8 @@ def _notebook(engine: Engine, probe_ids: list[int]) -> int:
 
 def bench_curves(engine: Engine) -> None:
     """8 arms, 6 probes each, 16 h at one a second: the page and its curves, beside a data-frame notebook; then 4 Hz."""
+    from bruvet.work.kept import forget
+
     client = _client(engine)
     opened: dict[float, float] = {}
     for a_second in (1.0, 4.0):
@@ -130,17 +132,93 @@ def bench_curves(engine: Engine) -> None:
             answer = client.get(f"/trials/{trial_id}/curves{path}")
             assert answer.status_code == 200, answer.status
 
+        def first() -> None:
+            forget()
+            get("")
+
         gc.collect()
+        get("")
+        cold = timed(first, 7)
         page, data = timed(lambda: get(""), 7), timed(lambda: get("/data.json"), 7)
         detail = timed(lambda: get("/data.json?from=200&to=260"), 5)
         opened[a_second] = page + data
         say(
-            f"curves   {count:,} readings: page {page:.3f} s, its curves {data:.3f} s, an hour in detail {detail:.3f} s"
+            f"curves   {count:,} readings: page {cold:.3f} s where nothing was worked out before, {page:.3f} s again, "
+            f"its curves {data:.3f} s, an hour in detail {detail:.3f} s"
         )
         if a_second == 1.0:
             theirs = timed(partial(_notebook, engine, probe_ids), 1)
             beside("curves", "page and curves", page + data, "data-frame notebook, same rows", theirs)
     say(f"curves   four times the readings: {opened[4.0] / opened[1.0]:.2f} times the time")
+
+
+def bench_redraw(engine: Engine) -> None:
+    """The same 48 curves in headless Chromium: how long each frame takes while somebody zooms in and out."""
+    from playwright.sync_api import sync_playwright
+
+    from .shooting import browser_options
+
+    _client(engine)
+    trial_id, _ = _filled(engine, "Bench redraw", 0.2)
+    address = f"127.0.0.1:{free_port()}"
+    environment = {
+        "DATABASE_URL": engine.url.render_as_string(hide_password=False),
+        "BRUVET_SECRET": "only for the bench",
+    }
+    web = child("bench-web", web_command(address), environment)
+    try:
+        wait_until_up(address, [web])
+        with sync_playwright() as play:
+            browser = play.chromium.launch(**browser_options())  # type: ignore[arg-type]
+            page = browser.new_page(base_url=f"http://{address}", viewport={"width": 1280, "height": 800})
+            page.goto("/sign-in")
+            page.fill("#name", NAME)
+            page.fill("#password", PASSWORD)
+            page.click("main button")
+            opened = []
+            for _ in range(5):
+                begin = time.perf_counter()
+                page.goto(f"/trials/{trial_id}/curves")
+                page.wait_for_selector("[data-chart][data-ready]")
+                opened.append(time.perf_counter() - begin)
+                page.wait_for_load_state("networkidle")
+            took = page.evaluate(ZOOMING, 120)
+            browser.close()
+    finally:
+        end([web])
+    work, frames = (np.array(column) for column in zip(*took, strict=True))
+    say(
+        f"redraw   48 curves drawn {opened[0]:.1f} s after they were asked for of a server that has just begun, "
+        f"{min(opened[1:]):.1f} to {max(opened[1:]):.1f} s after that"
+    )
+    say(
+        f"redraw   zooming, 120 redraws: {np.median(work):.1f} ms of work each in the median, 95 % within "
+        f"{np.percentile(work, 95):.1f} ms; {1000 / np.median(frames):.0f} frames a second, 95 % within "
+        f"{np.percentile(frames, 95):.0f} ms"
+    )
+
+
+# Zoom at every frame, in and out by turns: milliseconds of work, and from frame to frame.
+ZOOMING = """
+(count) => new Promise((done) => {
+  const [closer, wider] = ["in", "out"].map((way) => document.querySelector(`[data-zoom=${way}]`));
+  const took = [];
+  let last = performance.now();
+  const frame = async () => {
+    const began = performance.now();
+    (Math.floor(took.length / 4) % 2 ? wider : closer).click();
+    // The chart draws in a microtask.
+    await null;
+    await null;
+    const now = performance.now();
+    took.push([now - began, began - last]);
+    last = began;
+    if (took.length < count) requestAnimationFrame(frame);
+    else done(took.slice(2));
+  };
+  requestAnimationFrame(frame);
+})
+"""
 
 
 def bench_ingest(engine: Engine) -> None:

@@ -24,7 +24,7 @@ VIEWS = (
     ("plan-form", f"/trials/{COLLAR}/edit", BENCH, False),
     ("logs-columns", f"/trials/{TURKEY}/logs", BENCH, False),
     ("record", f"/trials/{LAMB}/record", BENCH, False),
-    ("curves", f"/trials/{COLLAR}/curves", BENCH, False),
+    ("curves", f"/trials/{LAMB}/curves", BENCH, False),
     ("curves-forecast", f"/trials/{RUNNING}/curves", BENCH, False),
     ("ledger", f"/trials/{LAMB}/ledger", BENCH, False),
     ("quantities", f"/trials/{CHEEKS}/quantities", BENCH, False),

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from bruvet.core.curves.findings import StallReport
 from bruvet.core.trial.phases import Phase, phases, planned
 from bruvet.core.trial.terms import ARM_LOOKS, EventKind
 from bruvet.core.units import span_words
@@ -58,6 +59,7 @@ class StripRow:
     plan: tuple[Box, ...]
     done: tuple[Box, ...]
     stalls: tuple[tuple[float, float, str], ...]
+    flats: tuple[tuple[float, float, str, str], ...]
     marks: tuple[MarkAt, ...]
 
 
@@ -106,7 +108,7 @@ def draw(facts: TrialFacts, frame: Frame | None = None) -> Strip:
         readings = facts.cooks[piece.id].t_min if piece else np.zeros(0)
         end = float(readings[-1]) if len(readings) else max((m.at_min for m in marks), default=0.0)
         done = phases(marks, end) if marks or len(readings) else ()
-        stalls = facts.measures[piece.id].stalls.stalls if piece else ()
+        found = facts.measures[piece.id].stalls if piece else StallReport()
         shown = [m for m in marks if m.kind in EventKind._value2member_map_ and m.at_min >= 0]
         for mark in shown:
             used[EventKind(mark.kind).mark] = EventKind(mark.kind).label
@@ -119,7 +121,10 @@ def draw(facts: TrialFacts, frame: Frame | None = None) -> Strip:
                 y=TOP + number * ROW,
                 plan=_boxes(plans[arm.id], x, "planned "),
                 done=_boxes(done, x, ""),
-                stalls=tuple((x(s.onset_min), x(s.end_min) - x(s.onset_min), s.reason) for s in stalls),
+                stalls=tuple((x(s.onset_min), x(s.end_min) - x(s.onset_min), s.reason) for s in found.stalls),
+                flats=tuple(
+                    (x(s.onset_min), x(s.end_min) - x(s.onset_min), s.word, s.reason) for s in found.other_flats
+                ),
                 marks=_marks([(x(m.at_min), EventKind(m.kind), _title(m.kind, m.at_min, m.detail)) for m in shown]),
             )
         )

@@ -127,10 +127,11 @@ class TrialFacts:
     ) -> dict[int, Buckets]:
         """Buckets by probe as the database has them now, each probe's calibration applied.
 
-        `shifts_min` lays another minute of an arm, by its letter, on zero.
+        Finer ones than the roll-up's only for a part that is told from both ends. `shifts_min` lays another minute of
+        an arm, by its letter, on zero.
         """
         zeros = self._zeros_s(shifts_min or {})
-        if width_s % ROLLED_S == 0:
+        if width_s % ROLLED_S == 0 or low_min is None or high_min is None:
             found = rolled(self.session, zeros, low_min, high_min)
             if width_s > ROLLED_S:
                 found = {probe_id: fine.coarser(width_s) for probe_id, fine in found.items()}

@@ -55,3 +55,9 @@ def kept(key: bytes, work_out: Callable[[], T]) -> T:
         while len(_answers) > MOST:
             _answers.popitem(last=False)
     return answer
+
+
+def forget() -> None:
+    """Give up every answer, as a process that has just begun has none."""
+    with _lock:
+        _answers.clear()

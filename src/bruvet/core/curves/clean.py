@@ -14,6 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
+from .median import median
+from .slope import rate_c_per_h
+
 FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
 
@@ -24,6 +27,9 @@ FASTEST_CHANGE_C_PER_MIN = 0.25
 JUMP_C = 3.0
 LONGEST_OUT_MIN = 45.0
 LONGEST_GAP_MIN = 10.0
+UNSEEN_MIN = 12.0
+ECHO_MIN = 20.0
+RAMP_MIN, BESIDE_MIN = 6.0, 8.0
 
 What = Literal["impossible", "spike", "out", "moved", "gap"]
 
@@ -92,7 +98,7 @@ class CleanCurve:
 
 def longest_gap(t_min: FloatArray) -> float:
     """How far apart two readings may be and still be neighbours: ten minutes, or three times the usual spacing."""
-    return max(LONGEST_GAP_MIN, 3.0 * float(np.median(np.diff(t_min)))) if len(t_min) > 2 else LONGEST_GAP_MIN
+    return max(LONGEST_GAP_MIN, 3.0 * median(np.diff(t_min))) if len(t_min) > 2 else LONGEST_GAP_MIN
 
 
 def merged(t_min: FloatArray, temp_c: FloatArray, step_min: float = 1.0) -> tuple[FloatArray, FloatArray]:
@@ -132,11 +138,22 @@ def clean(
     found = _spells("impossible", np.sort(t_min[read & ~possible]), np.ones((read & ~possible).sum(), bool))
     quantum = _quantum(temp_c[possible])
     t, y = merged(t_min[possible], temp_c[possible], step_min)
-    for what, finder in (("spike", _spikes), ("out", _out), ("spike", _spikes)):
-        mask = finder(t, y) & ~_within(t, ("spike", "out"), taken_back)
-        found += _spells(what, t, mask)
+
+    def without(what: str, mask: BoolArray) -> bool:
+        nonlocal t, y
+        mask = mask & ~_within(t, ("spike", "out"), taken_back)
+        found.extend(_spells(what, t, mask))
         t, y = t[~mask], y[~mask]
-    jumps = tuple(j for j in jumps_of(t, y) if not _within(np.array([j.at_min]), ("moved",), taken_back)[0])
+        return bool(mask.any())
+
+    without("spike", _spikes(t, y))
+    leaps = _leaps(t, y)
+    if without("out", _out(t, y, leaps)):
+        without("spike", _spikes(t, y))
+        leaps = _leaps(t, y)
+    found_jumps = _lasting(t, y, leaps)
+    found_jumps = sorted([*found_jumps, *_ramps(t, y, found_jumps)], key=lambda jump: jump.at_min)
+    jumps = tuple(j for j in found_jumps if not _within(np.array([j.at_min]), ("moved",), taken_back)[0])
     found += [Mended("moved", j.at_min, j.at_min, 0, j.after_c - j.before_c) for j in jumps]
     wide = np.flatnonzero(np.diff(t) > longest_gap(t))
     out = [one for one in found if one.what == "out"]
@@ -159,8 +176,9 @@ def _within(t: FloatArray, kinds: tuple[str, ...], taken_back: Sequence[TakenBac
 def _spells(what: str, t: FloatArray, mask: BoolArray) -> list[Mended]:
     """Stretches of a mask; those that nearly touch are one."""
     found: list[Mended] = []
+    near = max(3.0, 1.5 * median(np.diff(t))) if len(t) > 1 else 3.0
     for at in t[mask]:
-        if found and at - found[-1].until_min <= 3.0:
+        if found and at - found[-1].until_min <= near:
             found[-1] = replace(found[-1], until_min=float(at), count=found[-1].count + 1)
         else:
             found.append(Mended(what, float(at), float(at), 1))  # type: ignore[arg-type]
@@ -171,7 +189,12 @@ def _quantum(temp_c: FloatArray) -> float:
     levels = np.unique(np.round(temp_c, 3))
     if len(levels) < 8 or len(levels) > len(temp_c) / 2:
         return 0.0
-    return float(min(np.median(np.diff(levels)), 1.5))
+    return float(min(median(np.diff(levels)), 1.5))
+
+
+def noise_c(y: FloatArray) -> float:
+    """Standard deviation of what jitters from reading to reading, by the median of second differences, °C."""
+    return 1.4826 * median(np.abs(np.diff(y, 2))) / np.sqrt(6.0) if len(y) > 4 else 0.0
 
 
 def _leaps(t: FloatArray, y: FloatArray) -> list[tuple[int, int]]:
@@ -184,13 +207,17 @@ def _leaps(t: FloatArray, y: FloatArray) -> list[tuple[int, int]]:
         return []
     step, span = np.diff(y), np.diff(t)
     usual = median_filter(step / span, 9, mode="nearest") * span
-    odd = step - usual
-    beyond = np.abs(odd) > JUMP_C + FASTEST_CHANGE_C_PER_MIN * np.minimum(span, 30.0)
+    # Across a gap the meat may have gone on as before, or stood still: neither is a leap.
+    odd = np.where(
+        span > UNSEEN_MIN, step - np.clip(step, np.minimum(usual, 0.0), np.maximum(usual, 0.0)), step - usual
+    )
+    rough = 1.5 * noise_c(y)
+    beyond = np.abs(odd) > JUMP_C + rough + FASTEST_CHANGE_C_PER_MIN * np.minimum(span, 30.0)
     # A leap that falls into the middle of a reading's minute shows as two steps, each too small by itself.
     halves = (odd[1:] * odd[:-1] > 0) & ~beyond[1:] & ~beyond[:-1]
     halves &= np.minimum(np.abs(odd[1:]), np.abs(odd[:-1])) > 0.3 * JUMP_C
     both_min = np.minimum(span[1:] + span[:-1], 30.0)
-    halves &= np.abs(odd[1:] + odd[:-1]) > 1.2 * JUMP_C + FASTEST_CHANGE_C_PER_MIN * both_min
+    halves &= np.abs(odd[1:] + odd[:-1]) > 1.2 * JUMP_C + rough + FASTEST_CHANGE_C_PER_MIN * both_min
     beyond[1:] |= halves
     beyond[:-1] |= halves
     found: list[tuple[int, int]] = []
@@ -207,19 +234,21 @@ def _spikes(t: FloatArray, y: FloatArray) -> BoolArray:
     out = np.zeros(len(t), bool)
     if len(t) < 7:
         return out
-    noise = 1.4826 * float(np.median(np.abs(np.diff(y, 2)))) / np.sqrt(6.0)
+    noise = noise_c(y)
     left, right = y[1:-1] - y[:-2], y[1:-1] - y[2:]
     out[1:-1] = (left * right > 0) & (np.minimum(np.abs(left), np.abs(right)) > SPIKE_C + 4 * noise)
-    around = np.lib.stride_tricks.sliding_window_view(np.pad(y, 3, mode="edge"), 7)
-    middle = median_filter(y, 7, mode="nearest")
-    spread = 1.4826 * np.sort(np.abs(around - middle[:, None]), axis=1)[:, 3]
-    return np.asarray(out | (np.abs(y - middle) > SPIKE_C + 4 * spread), dtype=bool)
+    away = np.abs(y - median_filter(y, 7, mode="nearest"))
+    # The few that stand away at all are held against how the seven around them spread.
+    for i in np.flatnonzero(away > SPIKE_C):
+        near = y[np.clip(np.arange(i - 3, i + 4), 0, len(y) - 1)]
+        spread = 1.4826 * median(np.abs(near - median(near)))
+        out[i] |= away[i] > SPIKE_C + 4 * spread
+    return out
 
 
-def _out(t: FloatArray, y: FloatArray) -> BoolArray:
+def _out(t: FloatArray, y: FloatArray, leaps: Sequence[tuple[int, int]]) -> BoolArray:
     """Stretches between a leap and the opposite one that comes back to where it left: the probe was out of the meat."""
     out = np.zeros(len(t), bool)
-    leaps = _leaps(t, y)
     until = -1
     for position, (left, away_to) in enumerate(leaps):
         if left <= until:
@@ -238,17 +267,63 @@ def _out(t: FloatArray, y: FloatArray) -> BoolArray:
 
 def jumps_of(t: FloatArray, y: FloatArray) -> tuple[Jump, ...]:
     """Leaps that stay, told from a few readings on each side, the usual rise taken away; near ones are one."""
+    return tuple(_lasting(t, y, _leaps(t, y)))
+
+
+def _lasting(t: FloatArray, y: FloatArray, leaps: Sequence[tuple[int, int]]) -> list[Jump]:
     found: list[Jump] = []
-    leaps = _leaps(t, y)
+    noise = noise_c(y) if leaps else 0.0
     usual = median_filter(np.diff(y) / np.diff(t), 9, mode="nearest") if leaps else np.zeros(0)
     for left, right in leaps:
         near, far = slice(max(0, left - 3), left + 1), slice(right, right + 4)
-        before = float(np.median(y[near] + usual[left] * (t[right] - t[near])))
-        after = float(np.median(y[far] - usual[left] * (t[far] - t[right])))
-        if abs(after - before) < JUMP_C:
+        rise = usual[left] if t[right] - t[left] <= UNSEEN_MIN else 0.0
+        before = median(y[near] + rise * (t[right] - t[near]))
+        after = median(y[far] - rise * (t[far] - t[right]))
+        if abs(after - before) < JUMP_C + noise:
             continue
         if found and t[left] - found[-1].at_min < 6.0:
             found[-1] = Jump(found[-1].at_min, found[-1].before_c, after)
         else:
             found.append(Jump(float(t[right]), before, after))
-    return tuple(found)
+    return found
+
+
+def _ramps(t: FloatArray, y: FloatArray, known: Sequence[Jump]) -> list[Jump]:
+    """Leaps besides the known that a probe's own slowness draws out over minutes, told by the lines before and after.
+
+    What lies between going on as before and going on as after is the meat's own; only what is beyond both is a leap.
+    """
+    if len(t) < 40 or median(np.diff(t)) > 3.0:
+        return []
+    noise = noise_c(y)
+    half, side, y = RAMP_MIN / 2, BESIDE_MIN, median_filter(y, 5, mode="nearest")
+    # A quick look first: most curves change nowhere in a few minutes by much more than around it.
+    grid = np.arange(t[0], t[-1], 2.0)
+    steps = np.subtract(np.interp(grid + RAMP_MIN + 2.0, t, y), np.interp(grid, t, y))
+    if np.abs(steps - median_filter(steps, 21, mode="nearest")).max() < JUMP_C:
+        return []
+    at = np.arange(t[0] + half + side, t[-1] - half - side, 1.0)
+    ends = []
+    for sign in (-1.0, 1.0):
+        middle = at + sign * (half + side / 2)
+        slope = rate_c_per_h(t, y, middle, side) / 60.0
+        ends.append((slope, _mean_at(t, y, middle, side) - sign * slope * side / 2))
+    (rise, before), (rise_after, after) = ends
+    low, high = (f(rise, rise_after) * RAMP_MIN for f in (np.minimum, np.maximum))
+    with np.errstate(invalid="ignore"):
+        odd = (after - before) - np.clip(after - before, low, high)
+        beyond = np.abs(odd) > JUMP_C + FASTEST_CHANGE_C_PER_MIN * RAMP_MIN + noise
+    found: list[Jump] = []
+    # The largest first: a leap bends the lines beside it, which then look like leaps as well.
+    for i in np.flatnonzero(beyond)[np.argsort(-np.abs(odd[beyond]))]:
+        if all(abs(at[i] - jump.at_min) > half + ECHO_MIN for jump in (*known, *found)):
+            found.append(Jump(float(at[i]), float(before[i]), float(after[i])))
+    return found
+
+
+def _mean_at(t: FloatArray, y: FloatArray, at: FloatArray, width_min: float) -> FloatArray:
+    """Mean of the readings within half a width of each moment, NaN where there are fewer than three."""
+    low, high = (np.searchsorted(t, at + sign * width_min / 2) for sign in (-1.0, 1.0))
+    total = np.concatenate([[0.0], np.cumsum(y)])
+    count = (high - low).astype(float)
+    return np.where(count >= 3, (total[high] - total[low]) / np.maximum(count, 1.0), np.nan)

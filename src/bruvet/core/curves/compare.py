@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from .align import cooking_curve, passing
+from .align import cooking_curve, passed
 from .clean import merged
 from .heat import pit_of
 from .measures import Cook
@@ -50,11 +51,13 @@ def minus(other: Cook, first: Cook, shift_min: float = 0.0, step_min: float = 1.
 def rate_by_temperature(cook: Cook, levels_c: FloatArray = RATE_LEVELS_C) -> Curve:
     """How fast it rose (°C/h, line of 24 min) when it first passed each temperature; NaN where it never did."""
     t, y = cooking_curve(cook)
-    at = passing(t, y, levels_c)
-    known = np.isfinite(at)
+    at = passed(cook, levels_c)
     rate = np.full(len(levels_c), np.nan)
-    if known.any():
-        rate[known] = rate_c_per_h(t, y, at[known], RATE_WINDOW_MIN)
+    # No line is laid across a leap.
+    for start, stop in pairwise([-np.inf, *(jump.at_min for jump in cook.cooking.jumps), np.inf]):
+        inside, here = (t >= start) & (t < stop), (at >= start) & (at < stop)
+        if here.any():
+            rate[here] = rate_c_per_h(t[inside], y[inside], at[here], RATE_WINDOW_MIN)
     return Curve(levels_c, rate)
 
 
@@ -141,5 +144,5 @@ def stretch_by_time(cook: Cook, low_min: float, high_min: float) -> Stretch:
 
 def stretch_by_temperature(cook: Cook, low_c: float, high_c: float) -> Stretch | None:
     """A cook from when it first passed one temperature to when it first passed another; None when it did not."""
-    at = passing(*cooking_curve(cook), np.array([low_c, high_c]))
+    at = passed(cook, np.array([low_c, high_c]))
     return stretch_by_time(cook, float(at[0]), float(at[1])) if np.isfinite(at).all() and at[1] > at[0] else None

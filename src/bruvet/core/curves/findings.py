@@ -4,11 +4,20 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 Kind = Literal["natural", "wrap-ended", "pit-ended", "open", "by-hand"]
 Why = Literal["pit-fell", "probe-moved", "lid", "other"]
+WHY_WORDS: dict[Why, str] = {
+    "pit-fell": "pit fell",
+    "probe-moved": "probe moved",
+    "lid": "lid open",
+    "other": "no stall",
+}
+
+
+SHORTEST_DRAWN_MIN = 10.0
 
 
 @dataclass(frozen=True)
@@ -56,6 +65,11 @@ class NotStall:
     why: Why
     reason: str
 
+    @property
+    def word(self) -> str:
+        """Why it is none, in two words for a chart."""
+        return WHY_WORDS[self.why]
+
 
 @dataclass(frozen=True)
 class StallReport:
@@ -63,6 +77,11 @@ class StallReport:
 
     stalls: tuple[Stall, ...] = ()
     not_stalls: tuple[NotStall, ...] = ()
+
+    @property
+    def other_flats(self) -> tuple[NotStall, ...]:
+        """Flat stretches that are no stall and long enough to be drawn."""
+        return tuple(one for one in self.not_stalls if one.end_min - one.onset_min >= SHORTEST_DRAWN_MIN)
 
 
 @dataclass(frozen=True)
@@ -72,12 +91,27 @@ class StallRule:
     flat_c_per_h: float = 3.4
     flat_share: float = 0.42
     whole_share: float = 0.36
+    of_before: float = 0.62
+    of_after: float = 0.8
     coldest_c: float = 54.0
     hottest_c: float = 84.0
     window_min: float = 24.0
     shortest_min: float = 24.0
     pit_share: float = 0.62
+    dead_share: float = 0.4
+    cooler_share: float = 0.11
     wrap_reach_min: float = 75.0
+    around_min: float = 240.0
+    both_sides: bool = False
+
+    @property
+    def less_flat(self) -> StallRule | None:
+        """The bounds for what is less flat but stands out more, between two rises that were seen; None without any."""
+        if not math.isfinite(self.of_before):
+            return None
+        return replace(
+            self, flat_share=0.6, whole_share=0.5, of_before=0.4, of_after=0.6, around_min=90.0, both_sides=True
+        )
 
 
 # What a stall is taken to be, in a person's words. By hand is no rule: the two times are told.
@@ -96,7 +130,7 @@ def rule_of(definition: str, rate_c_per_h: float | None = None) -> StallRule:
     rate = usual.flat_c_per_h if rate_c_per_h is None else rate_c_per_h
     match definition:
         case "rate":
-            return StallRule(flat_c_per_h=rate, flat_share=math.inf, whole_share=math.inf)
+            return StallRule(rate, math.inf, math.inf, math.inf, math.inf)
         case "heat":
             return StallRule(flat_c_per_h=LOOSEST_C_PER_H)
         case "both" | "hand":

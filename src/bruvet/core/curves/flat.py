@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -11,10 +11,18 @@ from numpy.typing import NDArray
 
 from .clean import CleanCurve
 from .findings import StallRule
+from .median import median
 from .pit import Pit, runs
 from .slope import Bend, knee, rate_c_per_h
 
 FloatArray = NDArray[np.float64]
+BoolArray = NDArray[np.bool_]
+# The pace around a stretch: of the nearest minutes on the way, so many, and not fewer than so.
+NEAR_MIN, LEAST_MIN = 60, 15
+APART_MIN = 20.0
+# Two flat stretches are not one across a climb of more than so much, faster than so.
+MOST_BETWEEN_C, SLOW_C_PER_H = 8.0, 2.5
+BENT_BY, LEAST_C_PER_H = 2.2, 1.1
 
 
 @dataclass(frozen=True)
@@ -33,31 +41,81 @@ class Flat:
     expected_c_per_h: float | None = None
 
 
+def window_min(curve: CleanCurve, rule: StallRule) -> float:
+    """How many minutes a rate is told over: a staircase of whole degrees needs a window that holds a stair."""
+    return max(rule.window_min, 40.0 * curve.quantum_c)
+
+
 def flat_stretches(curve: CleanCurve, grid: FloatArray, level: FloatArray, pit: Pit, rule: StallRule) -> list[Flat]:
     """Flat stretches in order of time.
 
     `grid` is the minute grid, `level` the meat on it in °C, both shape (n,).
     """
-    # A staircase of whole degrees needs a window that holds a stair.
-    window = max(rule.window_min, 40.0 * curve.quantum_c)
+    window = window_min(curve, rule)
     rate = _rate_by_segment(curve, grid, window)
+    # Inside a gap the rate is that of the straight line across it.
+    rate = np.where(np.isfinite(rate), rate, rate_c_per_h(grid, level, grid, window))
     offered = np.maximum(pit.working_c - level, 3.0) if pit.known else np.ones(len(grid))
     begun = level > level[: max(5, len(level) // 50)].min() + 8.0
     pace = _pace(rate, offered, begun & (level < 65.0) & (rate > rule.flat_c_per_h))
-    with np.errstate(invalid="ignore"):
-        flat = begun & (rate < rule.flat_c_per_h) & (rate / offered < rule.flat_share * pace)
-    found = [
-        (low, high)
-        for low, high in _joined(runs(grid, flat), curve, rule)
-        if whole_rate(curve, low, high) < rule.whole_share * pace * float(np.interp((low + high) / 2, grid, offered))
-    ]
-    merged = _merged([_bounds(low, high, curve, grid) for low, high in found])
+
+    def expected(low: float, high: float) -> float:
+        return pace * float(np.interp((low + high) / 2, grid, offered))
+
+    def stretches(rule: StallRule, but: Sequence[Flat]) -> list[Flat]:
+        with np.errstate(invalid="ignore"):
+            flat = begun & (rate < rule.flat_c_per_h) & (rate / offered < rule.flat_share * pace)
+        for one in but:
+            flat &= (grid < one.onset - APART_MIN) | (grid > one.end + APART_MIN)
+
+        def slow(low: float, high: float, slack: float = 1.0) -> bool:
+            return whole_rate(curve, low, high) < slack * rule.whole_share * expected(low, high)
+
+        found = [(low, high) for low, high in _joined(runs(grid, flat), curve, rule) if slow(low, high)]
+        found = [_slower_end(low, high, curve, rule, slow) for low, high in found]
+        ended, begins = [-np.inf, *(high for _, high in found)], [*(low for low, _ in found[1:]), np.inf]
+        merged = _merged([_bounds(low, high, curve, grid, ended[i], begins[i]) for i, (low, high) in enumerate(found)])
+        around = _on_its_way([*merged, *but], grid, rate, pit, begun)
+        return [one for one in merged if slow(one.onset, one.end, 1.2) and _stands_out(one, curve, around, grid, rule)]
+
+    found = stretches(rule, ())
+    less = rule.less_flat
+    if less is not None:
+        found = sorted([*found, *stretches(less, found)], key=lambda one: one.onset)
     if not (pit.known and np.isfinite(pace)):
-        return merged
-    return [
-        replace(one, expected_c_per_h=pace * float(np.interp((one.onset + one.end) / 2, grid, offered)))
-        for one in merged
-    ]
+        return found
+    return [replace(one, expected_c_per_h=expected(one.onset, one.end)) for one in found]
+
+
+def _on_its_way(
+    stretches: Sequence[Flat], grid: FloatArray, rate: FloatArray, pit: Pit, begun: BoolArray
+) -> FloatArray:
+    """The rate where the meat was on its way and the fire at work, NaN elsewhere; shape (n,)."""
+    on_its_way = begun.copy()
+    for one in stretches:
+        on_its_way &= (grid < one.onset - 3.0) | (grid > one.end + 3.0)
+    for dip in pit.dips:
+        on_its_way &= (grid < dip.start_min) | (grid > dip.end_min + 15.0)
+    return np.where(on_its_way, rate, np.nan)
+
+
+def _stands_out(one: Flat, curve: CleanCurve, around: FloatArray, grid: FloatArray, rule: StallRule) -> bool:
+    """Whether the meat was clearly slower in a stretch than before it and after it, not just slow all along.
+
+    What was not seen speaks for a stretch, but for one that is less flat. After it counts how fast the meat came to
+    be, since it may gather pace slowly; for one that is less flat, only what followed at once.
+    """
+    own = whole_rate(curve, one.onset, one.end)
+    before = around[(grid > one.onset - rule.around_min) & (grid < one.onset)]
+    after = around[(grid > one.end) & (grid < one.end + rule.around_min)]
+    before, after = before[np.isfinite(before)][-NEAR_MIN:], after[np.isfinite(after)]
+    if rule.both_sides:
+        after = after[:NEAR_MIN]
+        if one.is_open or min(len(before), len(after)) < LEAST_MIN:
+            return False
+    if len(before) >= LEAST_MIN and own > rule.of_before * median(before):
+        return False
+    return one.is_open or len(after) < LEAST_MIN or own < rule.of_after * float(np.percentile(after, 75))
 
 
 def _pace(rate: FloatArray, offered: FloatArray, rising: NDArray[np.bool_]) -> float:
@@ -72,8 +130,9 @@ def whole_rate(curve: CleanCurve, low: float, high: float) -> float:
     for start, stop in pairwise(edges):
         inside = (curve.t_min >= start) & (curve.t_min < stop)
         if inside.sum() >= 3:
-            slope = float(np.polyfit(curve.t_min[inside], curve.temp_c[inside], 1)[0])
-            total, weight = total + slope * 60.0 * int(inside.sum()), weight + int(inside.sum())
+            t, y = curve.t_min[inside], curve.temp_c[inside]
+            off = t - t.mean()
+            total, weight = total + float(off @ y / (off @ off)) * 60.0 * len(t), weight + len(t)
     return total / weight if weight else 0.0
 
 
@@ -87,7 +146,7 @@ def _rate_by_segment(curve: CleanCurve, grid: FloatArray, window_min: float) -> 
         if inside.sum() < 3 or not where.any():
             continue
         t, y = curve.t_min[inside], curve.temp_c[inside]
-        spacing = float(np.median(np.diff(t)))
+        spacing = median(np.diff(t))
         rate[where] = rate_c_per_h(t, y, grid[where], max(window_min, 4.5 * spacing))
     return rate
 
@@ -99,22 +158,44 @@ def _joined(found: list[tuple[float, float]], curve: CleanCurve, rule: StallRule
         if out:
             start, stop = out[-1]
             pause = low - stop
-            jumped = sum(j.after_c - j.before_c for j in curve.jumps if stop <= j.at_min <= low)
-            a, b = np.interp([stop, low], curve.t_min, curve.temp_c)
-            rise = (b - a - jumped) / max(pause, 1.0) * 60.0
+            rise = whole_rate(curve, stop - 10.0, low + 10.0)
             longest = 0.6 * min(max(stop - start, 10.0), max(high - low, 10.0)) + 15.0
-            if pause <= longest and rise < 2.0 * rule.flat_c_per_h:
+            climbed = rise > SLOW_C_PER_H and rise * pause / 60.0 > MOST_BETWEEN_C
+            if pause <= longest and rise < 2.0 * rule.flat_c_per_h and not climbed:
                 out[-1] = (start, high)
                 continue
         out.append((low, high))
     return [(a, b) for a, b in out if b - a >= 12.0]
 
 
-def _bounds(low: float, high: float, curve: CleanCurve, grid: FloatArray) -> Flat:
-    """Onset and end at the bends of the curve, and whether the stretch runs to the last reading."""
+def _slower_end(
+    low: float, high: float, curve: CleanCurve, rule: StallRule, slow_for_the_heat: Callable[[float, float], bool]
+) -> tuple[float, float]:
+    """Of a long stretch the end that is much slower than the rest, if one is: a stall, and a slow climb beside it."""
+    if high - low < 2.5 * rule.shortest_min or any(low < jump.at_min < high for jump in curve.jumps):
+        return low, high
+    bend = knee(curve.t_min, curve.temp_c, low, high)
+    if bend is None or min(bend.at_min - low, high - bend.at_min) < rule.shortest_min:
+        return low, high
+    first, second = whole_rate(curve, low, bend.at_min), whole_rate(curve, bend.at_min, high)
+    slow, fast = sorted((first, second))
+    # What sinks is no stall beside a climb: the fire is looked into later.
+    if slow < -LEAST_C_PER_H or fast < BENT_BY * max(slow, LEAST_C_PER_H):
+        return low, high
+    stall, climb = (
+        ((low, bend.at_min), (bend.at_min, high)) if first < second else ((bend.at_min, high), (low, bend.at_min))
+    )
+    return (low, high) if slow_for_the_heat(*climb) else stall
+
+
+def _bounds(low: float, high: float, curve: CleanCurve, grid: FloatArray, after: float, before: float) -> Flat:
+    """Onset and end at the bends of the curve, and whether the stretch runs to the last reading.
+
+    The bends lie after the stretch `after`, which ended then, and before the next one, which begins at `before`.
+    """
     reach = 75.0
-    left = max([j.at_min for j in curve.jumps if j.at_min <= low + 3.0], default=-np.inf)
-    right = min([j.at_min for j in curve.jumps if j.at_min >= high - 3.0], default=np.inf)
+    left = max([after, *(j.at_min for j in curve.jumps if j.at_min <= low + 3.0)])
+    right = min([before, *(j.at_min for j in curve.jumps if j.at_min >= high - 3.0)])
     middle = (low + high) / 2
     onset = Bend(low, low - 12.0, low + 12.0)
     start = max(low - reach, float(grid[0]), left)

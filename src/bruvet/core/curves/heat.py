@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
-from .align import cooking_curve, passing
+from .align import cooking_curve, passed
 from .clean import merged
 from .findings import first_mark
 from .measures import Cook, Figure, Wood, unknown, wrapped_minutes
+from .pit import pit_on
 
 FloatArray = NDArray[np.float64]
 
@@ -29,16 +31,22 @@ WOOD_BURNS_MIN = 45.0
 SPRITZ_KEEPS_MIN = 15.0
 DRY_INSIDE_C = 77.0
 LONGEST_RECOVERY_MIN = 60.0
+LONGEST_FALL_MIN = 20.0
+UNMARKED_DIP_C = 15.0
 
 
 @dataclass(frozen=True)
 class LidCost:
-    """One opening: how deep the pit fell, how long until it was back, and what that cost in °C·h."""
+    """One opening: how deep the pit fell, how long until it was back, and what that cost in °C·h.
+
+    `marked` is False where nobody logged it and the pit alone tells.
+    """
 
     at_min: float
     dip_c: float
     back_min: float | None
     cost_c_h: float
+    marked: bool = True
 
 
 @dataclass(frozen=True)
@@ -101,10 +109,10 @@ def heat_measures(cook: Cook) -> HeatMeasures:
     none = unknown("no internal readings")
     known = len(t) >= 2
     pit_t, pit_c = pit_of(cook)
-    lids = tuple(cost for at in _lid_times(cook) if (cost := _lid(at, pit_t, pit_c)) is not None)
+    lids = _lids(cook, pit_t, pit_c)
     back = [lid.back_min for lid in lids if lid.back_min is not None]
     return HeatMeasures(
-        rate={band: _rate(t, y, band) for band in BANDS_C},
+        rate={band: _rate(cook, band) for band in BANDS_C},
         above={level: Figure(_time_where(t, y >= level)) if known else none for level in LEVELS_C},
         danger=Figure(_time_where(t, (y >= 4.0) & (y < 60.0))) if known else none,
         collagen_min=Figure(collagen_minutes(t, y)) if known else none,
@@ -144,7 +152,7 @@ def smoke_time(cook: Cook) -> Figure:
         burning = np.any([(grid >= at) & (grid <= at + WOOD_BURNS_MIN) for at in added], axis=0)
     dry_at = cook.bark_set_min
     if dry_at is None:
-        at = passing(*cooking_curve(cook), np.array([DRY_INSIDE_C]))[0]
+        at = passed(cook, np.array([DRY_INSIDE_C]))[0]
         dry_at = float(at) if np.isfinite(at) else pulled
     moist = grid < dry_at
     for mark in cook.marks:
@@ -173,10 +181,12 @@ def _time_where(t: FloatArray, mask: NDArray[np.bool_]) -> float:
     return float((np.minimum(np.gradient(t), LONGEST_STEP_MIN) * mask).sum())
 
 
-def _rate(t: FloatArray, y: FloatArray, band: tuple[float, float]) -> Figure:
-    low, high = passing(t, y, np.array(band)) if len(t) >= 2 else (np.nan, np.nan)
+def _rate(cook: Cook, band: tuple[float, float]) -> Figure:
+    low, high = passed(cook, np.array(band))
     if not np.isfinite([low, high]).all() or high <= low:
         return unknown("not passed in the readings")
+    if any(low < jump.at_min <= high for jump in cook.cooking.jumps):
+        return unknown("the probe was moved in between")
     return Figure(float((band[1] - band[0]) / (high - low) * 60))
 
 
@@ -238,26 +248,48 @@ def swing(t_min: FloatArray, temp_c: FloatArray) -> tuple[Figure, Figure]:
 
 
 def _lid_times(cook: Cook) -> list[float]:
-    """When it was opened: marked, or seen into; a look within three minutes of a mark is that one."""
+    """When it was opened: marked, or seen into; what was done within three minutes was done at one opening."""
     marked = [mark.at_min for mark in cook.marks if mark.kind in ("lid", "spritz", "wrap")]
-    seen = [at for at in cook.looks if all(abs(at - other) > 3.0 for other in marked)]
-    return sorted(at for at in (*marked, *seen) if at > 0)
+    out: list[float] = []
+    for at in sorted(at for at in (*marked, *cook.looks) if at > 0):
+        if not out or at - out[-1] > 3.0:
+            out.append(at)
+    return out
 
 
-def _lid(at: float, t: FloatArray, y: FloatArray) -> LidCost | None:
-    """What one opening did to the pit; None when there are no readings around it, or it did nothing."""
-    before = y[(t >= at - 12) & (t < at - 0.5)]
-    after = (t >= at) & (t <= at + LONGEST_RECOVERY_MIN)
-    if len(before) < 3 or after.sum() < 5:
+def _lids(cook: Cook, t: FloatArray, y: FloatArray) -> tuple[LidCost, ...]:
+    """Openings that told on the pit, in order: those marked, and dips as an opened lid makes that nobody marked."""
+    times = _lid_times(cook)
+    found = [cost for at, end in pairwise([*times, np.inf]) if (cost := _lid(at, t, y, end)) is not None]
+    if len(t) < SHORTEST_FOR_SWING_MIN:
+        return tuple(found)
+    for dip in pit_on(np.arange(t[0], t[-1] + 0.5, 1.0), t, y).dips:
+        known = any(dip.start_min - 15.0 <= at <= dip.end_min + 3.0 for at in times)
+        if dip.is_lid and not known and dip.depth_c > UNMARKED_DIP_C:
+            cost = _lid(dip.start_min - 2.0, t, y)
+            found += [] if cost is None or cost.dip_c < UNMARKED_DIP_C else [replace(cost, marked=False)]
+    return tuple(sorted(found, key=lambda lid: lid.at_min))
+
+
+def _lid(at: float, t: FloatArray, y: FloatArray, before_min: float = np.inf) -> LidCost | None:
+    """What one opening did to the pit before the next; None when there are no readings around it, or it did nothing.
+
+    What goes on falling for more than 20 min, or was falling before, is the fire's, not the lid's.
+    """
+    spacing = float(np.median(np.diff(t))) if len(t) > 1 else 1.0
+    before = (t >= at - max(12.0, 4 * spacing)) & (t < at - 0.5)
+    after = (t >= at) & (t <= at + LONGEST_RECOVERY_MIN) & (t < before_min)
+    soon = after & (t <= at + LONGEST_FALL_MIN)
+    if before.sum() < 3 or after.sum() < 3 or soon.sum() < 2:
         return None
-    level = float(np.median(before))
-    lowest = float(y[after].min())
-    if level - lowest < RECOVERED_C:
+    level = float(np.median(y[before]))
+    lowest = float(y[soon].min())
+    if level - lowest < RECOVERED_C or float(y[after].min()) < lowest - RECOVERED_C:
         return None
-    foot = float(t[after][np.argmin(y[after])])
+    foot = float(t[soon][np.argmin(y[soon])])
     home = t[after][(t[after] > foot) & (y[after] >= level - RECOVERED_C)]
     back = float(home[0]) if len(home) else None
-    until = after & (t <= (back if back is not None else at + LONGEST_RECOVERY_MIN))
+    until = after & (t <= (np.inf if back is None else back))
     missing = np.maximum(level - y[until], 0.0)
     return LidCost(at, level - lowest, None if back is None else back - at, float(np.trapezoid(missing, t[until])) / 60)
 

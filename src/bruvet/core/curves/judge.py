@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,12 +13,19 @@ from bruvet.core.units import Units, span_words
 
 from .clean import CleanCurve, Jump
 from .findings import Kind, Mark, NotStall, Stall, StallRule
-from .pit import SHALLOWEST_DIP_C, Pit, bridged, runs
+from .flat import Flat, whole_rate
+from .median import median
+from .pit import Pit, bridged, runs
 
 FloatArray = NDArray[np.float64]
 LAG_AFTER_FIRE_MIN = 30.0
-LONGEST_LID_FLAT_MIN = 45.0
+LONGEST_LID_FLAT_MIN = 32.0
 LONGEST_COOL_FLAT_MIN = 75.0
+COOLED_C = 6.0
+SLIGHTLY_COOLER_C = 7.0
+HEAT_IS_FELT_MIN = 15.0
+STARVED_SHARE = 0.5
+LONGEST_STARVED_MIN = 120.0
 
 
 @dataclass(frozen=True)
@@ -40,12 +48,13 @@ class Scene:
 
 
 def not_a_stall(
-    scene: Scene, onset: float, end: float, weak: Sequence[tuple[float, float]], stalls: Sequence[Stall]
+    scene: Scene, flat: Flat, weak: Sequence[tuple[float, float]], stalls: Sequence[Stall]
 ) -> NotStall | None:
     """The flat stretch as something other than a stall, or None when it may be one.
 
     `weak` are the parts in which the fire was failing; `stalls` those found so far.
     """
+    onset, end = flat.onset, flat.end
     rule, length = scene.rule, end - onset
     temp = _median_level(scene, onset, end)
     rain = next(
@@ -58,24 +67,71 @@ def not_a_stall(
     lid = _lid_open(scene, onset, end) if length < LONGEST_LID_FLAT_MIN and not weak else None
     if lid is not None:
         return NotStall(onset, end, "lid", lid)
+    if length < LONGEST_STARVED_MIN and not weak and _starved(scene, flat):
+        reason = "The lid was opened so often here that the meat had too little heat to rise on."
+        return NotStall(onset, end, "lid", reason)
     if length < LONGEST_COOL_FLAT_MIN and not weak:
         cooler = _cooler_than_around(scene, onset, end)
         if cooler is not None:
             reason = f"The pit stood {scene.step(cooler)} lower than before and after, and the flat part goes with it."
             return NotStall(onset, end, "pit-fell", reason)
+    hotter = _hotter_before(scene, onset, end)
+    if hotter is not None and not weak:
+        reason = f"It had been at {scene.temp(hotter)} and did not get there again: it was cooling or held warm."
+        return NotStall(onset, end, "other", reason)
     jump = next((j for j in scene.curve.jumps if -4.0 <= onset - j.at_min <= 12.0), None)
-    goes_on = any(s.end_min > onset - 25.0 and abs(s.temp_c - temp) < 12.0 for s in stalls)
+    step = jump.after_c - jump.before_c if jump is not None else 0.0
+    goes_on = any(
+        s.end_min > onset - 25.0 and min(abs(s.temp_c - temp), abs(s.temp_c - temp + step)) < 12.0 for s in stalls
+    )
     if jump is not None and not goes_on:
-        step = jump.after_c - jump.before_c
         reason = (
             f"The flat part begins with a leap of {scene.step(abs(step))} {'up' if step > 0 else 'down'}, which "
             "meat cannot make: the probe is in another place, and its reading there cannot be compared."
         )
         return NotStall(onset, end, "probe-moved", reason)
-    if length >= rule.shortest_min and temp < rule.coldest_c and not weak:
-        reason = f"Flat for {span_words(length)} near {scene.temp(temp)}, colder than meat stalls."
+    if length >= rule.shortest_min and not weak and not _at_heat(scene, onset, end):
+        where = "colder" if temp < rule.coldest_c else "hotter"
+        reason = f"Flat for {span_words(length)} near {scene.temp(temp)}, {where} than meat stalls."
         return NotStall(onset, end, "other", reason)
     return None
+
+
+def _at_heat(scene: Scene, onset: float, end: float) -> bool:
+    """Whether a flat stretch lies where meat stalls, as read or as though no probe had been moved."""
+    temp = _median_level(scene, onset, end)
+    unmoved = temp - sum(jump.after_c - jump.before_c for jump in scene.curve.jumps if jump.at_min <= (onset + end) / 2)
+    return any(scene.rule.coldest_c <= one <= scene.rule.hottest_c for one in (temp, unmoved))
+
+
+def _starved(scene: Scene, flat: Flat) -> bool:
+    """Whether the meat rose nearly as fast as the heat that open lids left it would have driven."""
+    low, high = flat.onset - HEAT_IS_FELT_MIN, flat.end - HEAT_IS_FELT_MIN + 5.0
+    dips = [dip for dip in scene.pit.dips if dip.is_lid and dip.end_min > low and dip.start_min < high]
+    inside = (scene.grid >= low) & (scene.grid <= high)
+    if not dips or flat.expected_c_per_h is None or inside.sum() < 5:
+        return False
+    offered = np.interp(scene.grid[inside], scene.pit.raw_t, scene.pit.raw_c) - scene.level[inside]
+    worked = _worked_at(scene, flat.onset) - scene.level[inside]
+    left = flat.expected_c_per_h * max(float(np.mean(offered)) / max(float(np.mean(worked)), 3.0), 0.0)
+    return whole_rate(scene.curve, flat.onset, flat.end) > STARVED_SHARE * left
+
+
+def _hotter_before(scene: Scene, onset: float, end: float) -> float | None:
+    """The highest that the meat had been, where a flat stretch lies well below it for good; None where it does not.
+
+    A moved probe begins anew: what it read elsewhere is not compared.
+    """
+    if any(onset < jump.at_min < end for jump in scene.curve.jumps):
+        return None
+    moved = max((j.at_min for j in scene.curve.jumps if j.at_min <= onset), default=-np.inf)
+    until = min((j.at_min for j in scene.curve.jumps if j.at_min >= end), default=np.inf)
+    earlier = scene.level[(scene.grid >= moved) & (scene.grid < onset + 0.5)]
+    later = scene.level[(scene.grid >= end) & (scene.grid < until)]
+    highest = float(earlier.max(initial=-np.inf))
+    below = highest - _median_level(scene, onset, end)
+    gone_for_good = not len(later) or float(later.max()) < highest - 1.0
+    return highest if below > COOLED_C and gone_for_good else None
 
 
 def split_at_fire(
@@ -103,7 +159,7 @@ def split_at_fire(
 
 def _add_stall(scene: Scene, onset: float, end: float, is_open: bool, stalls: list[Stall], fell: bool = False) -> None:
     temp = _median_level(scene, onset, end)
-    if end - onset < scene.rule.shortest_min or not scene.rule.coldest_c <= temp <= scene.rule.hottest_c:
+    if end - onset < scene.rule.shortest_min or not _at_heat(scene, onset, end):
         return
     if fell:
         held = f"Held near {scene.temp(temp)} for {span_words(end - onset)} with the pit at work"
@@ -113,7 +169,10 @@ def _add_stall(scene: Scene, onset: float, end: float, is_open: bool, stalls: li
 
 
 def _median_level(scene: Scene, onset: float, end: float) -> float:
-    return float(np.median(scene.level[(scene.grid >= onset) & (scene.grid <= end)]))
+    """Median inside, of the longest part in which the probe sat still."""
+    edges = [onset, *(j.at_min for j in scene.curve.jumps if onset < j.at_min < end), end]
+    onset, end = max(pairwise(edges), key=lambda part: part[1] - part[0])
+    return median(scene.level[(scene.grid >= onset) & (scene.grid <= end)])
 
 
 def _stall(scene: Scene, onset: float, end: float, temp: float, is_open: bool) -> Stall:
@@ -121,7 +180,7 @@ def _stall(scene: Scene, onset: float, end: float, temp: float, is_open: bool) -
     held = f"Held near {scene.temp(temp)} for {span_words(end - onset)}"
     if pit.known:
         inside = (grid >= onset) & (grid <= end)
-        over = float(np.median(pit.level_c[inside])) - temp
+        over = median(pit.level_c[inside]) - temp
         held += f" while the pit kept {scene.step(over)} over the meat"
     else:
         held += "; without a pit reading a dying fire cannot be ruled out"
@@ -170,7 +229,7 @@ def _pit_rise(scene: Scene, end: float) -> float | None:
     after = level[(grid >= end + 10.0) & (grid <= end + 60.0)]
     if len(before) < 20 or len(around) < 10 or len(after) < 20:
         return None
-    rise = float(min(np.median(around), np.median(after)) - np.percentile(before, 80))
+    rise = float(min(median(around), median(after)) - np.percentile(before, 80))
     swing = float(np.percentile(before, 90) - np.percentile(before, 10))
     return rise if rise > max(9.0, 1.2 * swing) else None
 
@@ -190,7 +249,10 @@ def fire_failing(scene: Scene, onset: float, end: float) -> list[tuple[float, fl
     weak_parts = [
         (max(low, onset), high)
         for low, high in spells
-        if high - low >= shortest and high > onset and not _came_back_from_a_lid(pit, low, high)
+        if high - low >= shortest
+        and high > onset
+        and float(np.min(share[(grid >= low) & (grid <= high)])) < scene.rule.dead_share
+        and not _came_back_from_a_lid(pit, low, high)
     ]
     # A shower or a late fire cools the pit for a while: what is flat from then on waits for the heat.
     for dip in pit.dips:
@@ -240,9 +302,10 @@ def _cooler_than_around(scene: Scene, onset: float, end: float) -> float | None:
     parts = [raw_c[(raw_t >= low) & (raw_t <= high)] for low, high in windows]
     if any(len(part) < 4 for part in parts):
         return None
-    before, during, after = (float(np.mean(part)) for part in parts)
-    drop = min(before, after) - during
-    return drop if drop > SHALLOWEST_DIP_C else None
+    before, during, after = (median(part) for part in parts)
+    drop, offered = min(before, after) - during, before - _median_level(scene, onset, end)
+    restless = 1.5 * float(np.std(raw_c[(raw_t >= onset - 150.0) & (raw_t < onset - 8.0)]))
+    return drop if drop > max(SLIGHTLY_COOLER_C, scene.rule.cooler_share * offered, restless) else None
 
 
 def _lid_open(scene: Scene, onset: float, end: float) -> str | None:

@@ -130,6 +130,8 @@ def time_to(curve: CleanCurve, temp_c: float) -> Figure:
         return unknown("already above it at the first reading")
     if t[i] - t[i - 1] > 30.0:
         return unknown("no readings when it was passed")
+    if any(t[i - 1] < jump.at_min <= t[i] for jump in curve.jumps):
+        return unknown("the probe was moved as it was passed")
     share = (temp_c - y[i - 1]) / (y[i] - y[i - 1]) if y[i] != y[i - 1] else 1.0
     return Figure(float(t[i - 1] + np.clip(share, 0, 1) * (t[i] - t[i - 1])))
 

@@ -6,12 +6,16 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import percentile_filter, uniform_filter1d
 
 from .clean import merged
+from .median import median
 
 FloatArray = NDArray[np.float64]
 LONGEST_LID_DIP_MIN = 22.0
+LONGEST_SPELL_MIN = 100.0
 SHALLOWEST_DIP_C = 8.0
+THIN = 3
 
 
 @dataclass(frozen=True)
@@ -49,17 +53,34 @@ def pit_on(grid: FloatArray, pit_t: FloatArray | None, pit_c: FloatArray | None)
     if len(t) < 3:
         return Pit(False, nothing, nothing, t, y)
     raw = np.interp(grid, t, y)
+    working = _running(_running(raw, 31, 50.0), 241, 75.0, trailing=True)
+    lids = [dip for dip in _dips(grid, _running(raw, 7, 50.0), working) if dip.is_lid]
+    # What the fire itself has been doing: without the lid, an offset's saw-tooth smoothed.
+    raw = _without(lids, grid, raw)
     level = _running(raw, 31, 50.0)
-    # What the fire has been doing for two hours; an offset's saw-tooth and a lid dip leave it alone.
     working = _running(level, 241, 75.0, trailing=True)
-    return Pit(True, level, working, t, y, _dips(grid, _running(raw, 7, 50.0), working))
+    # Slow drift is no spell, nor is what came before a hotter setting: a spell lies under the hours on both sides.
+    around = np.minimum(
+        _running(level, 121, 60.0, trailing=True), _running(level[::-1], 121, 60.0, trailing=True)[::-1]
+    )
+    spells = _dips(grid, uniform_filter1d(raw, 21, mode="nearest"), around)
+    spells = [dip for dip in spells if not dip.is_lid and dip.end_min - dip.start_min <= LONGEST_SPELL_MIN]
+    return Pit(True, level, working, t, y, tuple(sorted(lids + spells, key=lambda dip: dip.start_min)))
 
 
-def _dips(grid: FloatArray, smooth: FloatArray, working: FloatArray) -> tuple[Dip, ...]:
+def _without(lids: list[Dip], grid: FloatArray, raw: FloatArray) -> FloatArray:
+    """The pit with a straight line across each opening of the lid."""
+    kept = np.ones(len(grid), bool)
+    for dip in lids:
+        kept &= (grid < dip.start_min - 4.0) | (grid > dip.end_min + 8.0)
+    return np.interp(grid, grid[kept], raw[kept]) if kept.any() else raw
+
+
+def _dips(grid: FloatArray, smooth: FloatArray, working: FloatArray) -> list[Dip]:
     """Spells under the working level by more than the pit's own restlessness."""
     deficit = working - smooth
-    restless = 1.4826 * float(np.median(np.abs(deficit - np.median(deficit))))
-    bound = max(SHALLOWEST_DIP_C, float(np.median(deficit)) + 3.0 * restless)
+    restless = 1.4826 * median(np.abs(deficit - median(deficit)))
+    bound = max(SHALLOWEST_DIP_C, median(deficit) + 3.0 * restless)
     found = []
     for low, high in runs(grid, deficit > bound):
         inside = (grid >= low) & (grid <= high)
@@ -67,17 +88,15 @@ def _dips(grid: FloatArray, smooth: FloatArray, working: FloatArray) -> tuple[Di
         deep = grid[inside & (deficit > 0.5 * depth)]
         if high - low >= 4.0:
             found.append(Dip(float(deep[0]), float(deep[-1]), depth))
-    return tuple(found)
+    return found
 
 
 def _running(values: FloatArray, width: int, percent: float, trailing: bool = False) -> FloatArray:
-    """Running percentile over `width` grid minutes, thinned to every third minute for speed."""
-    pad = (width - 1, 0) if trailing else (width // 2, width // 2)
-    stride = 3
-    windows = np.lib.stride_tricks.sliding_window_view(np.pad(values, pad, mode="edge"), width)
-    picked = np.arange(0, len(values), stride)
-    found = np.percentile(windows[picked][:, ::stride], percent, axis=1)
-    return np.asarray(np.interp(np.arange(len(values)), picked, found), dtype=float)
+    """Running percentile over `width` grid minutes, of every third minute for speed."""
+    thin = values[::THIN]
+    size = max(width // THIN, 1) | 1
+    found = percentile_filter(thin, percent, size=size, mode="nearest", origin=size // 2 if trailing else 0)
+    return np.asarray(np.interp(np.arange(len(values)), np.arange(0, len(values), THIN), found), dtype=float)
 
 
 def runs(grid: FloatArray, flag: NDArray[np.bool_]) -> list[tuple[float, float]]:

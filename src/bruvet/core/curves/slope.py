@@ -7,6 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from .median import median
+
 FloatArray = NDArray[np.float64]
 
 
@@ -83,8 +85,8 @@ def knee(t_min: FloatArray, temp_c: FloatArray, low_min: float, high_min: float)
     x = t - low_min
     hinge = np.maximum(t[None, :] - bends[:, None], 0.0)
     # Remove the straight line from readings and hinges; what is left is a regression on one column.
-    design = np.stack([np.ones_like(x), x], axis=1)
-    basis, _ = np.linalg.qr(design)
+    off = x - x.mean()
+    basis = np.stack([np.full(len(x), 1.0 / np.sqrt(len(x))), off / np.sqrt(off @ off)], axis=1)
     rest_y = y - basis @ (basis.T @ y)
     rest_h = hinge - (hinge @ basis) @ basis.T
     power = np.einsum("ij,ij->i", rest_h, rest_h)
@@ -96,5 +98,5 @@ def knee(t_min: FloatArray, temp_c: FloatArray, low_min: float, high_min: float)
     allowed = CHI2_95 * total / max(len(t) - 4, 1) * (1 + follows) / (1 - follows)
     likely = bends[gain >= gain[best] - allowed]
     # No bend is sharper than the readings are apart, nor than meat's own answer, some minutes.
-    blunt = BLUNT_MIN + float(np.median(np.diff(t)))
+    blunt = BLUNT_MIN + median(np.diff(t))
     return Bend(float(bends[best]), float(likely[0]) - blunt, float(likely[-1]) + blunt)

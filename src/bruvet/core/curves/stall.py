@@ -77,7 +77,7 @@ def stalls_of(
     others: list[NotStall] = [moved(scene, jump) for jump in curve.jumps]
     for flat in flat_stretches(curve, grid, level, pit, rule):
         weak = fire_failing(scene, flat.onset, flat.end)
-        found = not_a_stall(scene, flat.onset, flat.end, weak, stalls)
+        found = not_a_stall(scene, flat, weak, stalls)
         if found is not None:
             others.append(found)
         else:

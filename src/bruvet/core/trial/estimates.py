@@ -11,7 +11,7 @@ from scipy import stats
 
 from .blocks import Cooked, over_days
 
-Way = Literal["days", "pairs", "pieces", "one"]
+Way = Literal["days", "pairs", "pieces", "shared", "one"]
 
 
 @dataclass(frozen=True)
@@ -30,7 +30,8 @@ class Estimate:
 
     Attributes
     ----------
-    way : `days` (each day a block), `pairs` (paired t), `pieces` (Welch's t) or `one` (nothing but the difference).
+    way : `days` (each day a block), `pairs` (paired t), `pieces` (Welch's t), `shared` (the pieces of an arm have one
+        value between them, as a time that was marked once for the arm) or `one` (nothing but the difference).
     count : days, pairs, or pieces of both arms that it rests on.
     """
 
@@ -93,9 +94,9 @@ def _two(first: Sequence[Sample], other: Sequence[Sample], arm: str, level: floa
     gap = float(two.mean() - one.mean())
     if len(one) < 2 or len(two) < 2:
         return Estimate(arm, gap, "one", len(one) + len(two))
+    if np.ptp(one) == 0 and np.ptp(two) == 0:
+        return Estimate(arm, gap, "shared", len(one) + len(two))
     found = stats.ttest_ind(two, one, equal_var=False)
-    if not np.isfinite(found.pvalue):
-        return Estimate(arm, gap, "pieces", len(one) + len(two), gap, gap, None)
     span = found.confidence_interval(level)
     return Estimate(arm, gap, "pieces", len(one) + len(two), float(span.low), float(span.high), float(found.pvalue))
 
@@ -123,6 +124,8 @@ def said(found: Estimate, other: str, first: str, words: Callable[[float], str],
     """
     way = "more" if found.gap > 0 else "less"
     begins = f"{other}: {words(abs(found.gap))} {way} than {first}"
+    if found.way == "shared":
+        return f"{begins}, but the pieces of an arm have one value between them: how much is chance cannot be told."
     if found.way == "one" or found.low is None or found.high is None:
         if usual is None:
             return f"{begins}, from one piece each: how much of it is chance cannot be told."

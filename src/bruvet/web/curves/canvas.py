@@ -77,7 +77,7 @@ def series_of(
         width = max(width, 60.0) if whole and not as_read else width
         margin = 2 * width / 60
         if whole:
-            found = facts.buckets(width) if width % ROLLED_S == 0 else facts.fetched(width)
+            found = facts.buckets(width)
         else:
             assert low is not None
             assert high is not None
@@ -202,11 +202,12 @@ def _told_columns(told: Told, lay: Lay, x: FloatArray) -> list[dict[str, Any]]:
 
 
 def overlays_of(facts: TrialFacts, lay: Lay) -> dict[str, Any]:
-    """Events, stalls, lids' dips and handheld spots, at their places on the axis."""
+    """Events, stalls and other flat stretches, lids' dips and handheld spots, at their places on the axis."""
     events: list[dict[str, Any]] = []
     stalls: list[dict[str, Any]] = []
     spots: list[dict[str, Any]] = []
     lids: list[dict[str, Any]] = []
+    flats: list[dict[str, Any]] = []
     for piece in facts.pieces:
         cook, letter = facts.cooks[piece.id], piece.arm.letter
         if piece.number == 1:
@@ -235,9 +236,13 @@ def overlays_of(facts: TrialFacts, lay: Lay) -> dict[str, Any]:
             }
             for s in facts.measures[piece.id].stalls.stalls
         ]
+        flats += [
+            {"arm": letter, "from": lay.at(letter, s.onset_min), "to": lay.at(letter, s.end_min), "word": s.word}
+            for s in facts.measures[piece.id].stalls.other_flats
+        ]
         spots += _spots(facts, piece, lay)
     zeros = {arm.letter: zero.isoformat() for arm in facts.trial.arms if (zero := facts.arm_zero(arm)) is not None}
-    return {"events": events, "stalls": stalls, "spots": spots, "lids": lids, "zeros": zeros}
+    return {"events": events, "stalls": stalls, "flats": flats, "spots": spots, "lids": lids, "zeros": zeros}
 
 
 def _spots(facts: TrialFacts, piece: Piece, lay: Lay) -> list[dict[str, Any]]:

@@ -2,35 +2,31 @@
 
 from __future__ import annotations
 
-import math
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 import numpy as np
 from flask import Response, abort, render_template, request
 
 from bruvet.core.curves.align import LEVELS_C as LAG_LEVELS_C
 from bruvet.core.curves.compare import RATE_LEVELS_C, minus, pit_distribution, rate_by_temperature
+from bruvet.core.curves.measures import Cook
 from bruvet.core.trial.terms import ARM_LOOKS
-from bruvet.records.models import Trial
 from bruvet.records.series import each_reading
 from bruvet.web.access import units
 from bruvet.web.database import db, trial_or_404
 from bruvet.web.named import as_csv, as_file
 from bruvet.web.trial_page import facts_of
-from bruvet.work.analysis import arm_name
+from bruvet.work.analysis import TrialFacts, arm_name
 
 from .blueprint import blueprint
 from .canvas import overlays_of, series_of
 from .lay import asked_lay
+from .listing import cell, flat_rows, lid_rows, mark_rows, why_rows
 from .picture import Given, draw, series_given
 from .table import UNIT_OF, csv_value, figure_table
 from .views import asked_span, asked_thresholds, lags_of, shifts_of
 
-Cell = str | float
-
-
-def _cell(value: float | None, places: int = 2) -> str:
-    return "" if value is None or not math.isfinite(value) else f"{value:.{places}f}"
+Rows = list[list[str]]
 
 
 @blueprint.get("/trials/<int:trial_id>/curves/figures.csv")
@@ -50,46 +46,63 @@ def figures(trial_id: int) -> Response:
 
 @blueprint.get("/trials/<int:trial_id>/curves/<key>.csv")
 def picture_csv(trial_id: int, key: str) -> Response:
-    """The numbers behind one picture: `lag`, `minus`, `rate` or `pit`; or `series`, what the canvas draws."""
+    """The numbers behind one picture or list of the page."""
     trial = trial_or_404(trial_id)
-    facts, shown = facts_of(trial), units()
-    cooks = [facts.cooks[piece.id] for piece in facts.pieces]
-    rows: list[list[str]]
-    if key == "lag":
-        lags = lags_of(facts)
-        rows = [[f"inside {shown.degree}", *[f"{p.name} behind {cooks[0].name}, min" for p, _, _ in lags]]]
-        for row, level in enumerate(LAG_LEVELS_C):
-            rows.append([_cell(shown.temp_shown(float(level)), 1), *[_cell(one.minutes[row]) for _, one, _ in lags]])
-    elif key == "minus" and len(cooks) > 1:
-        shifts = shifts_of(facts, asked_lay(facts))
-        found = [minus(c, cooks[0], s - shifts[0]) for c, s in zip(cooks[1:], shifts[1:], strict=True)]
-        rows = [["min", *[f"{c.name} less {cooks[0].name}, {shown.degree}" for c in cooks[1:]]]]
-        minutes = max((one.x.tolist() for one in found), key=len)
-        for i, minute in enumerate(minutes):
-            steps = [shown.step_shown(float(one.y[i])) if i < len(one.y) else None for one in found]
-            rows.append([_cell(minute, 1), *[_cell(value) for value in steps]])
-    elif key == "rate":
-        curves = [rate_by_temperature(cook) for cook in cooks]
-        rows = [[f"inside {shown.degree}", *[f"{c.name}, {shown.degree}/h" for c in cooks]]]
-        for i, level in enumerate(RATE_LEVELS_C):
-            rates = [_cell(shown.step_shown(float(one.y[i]))) for one in curves]
-            rows.append([_cell(shown.temp_shown(float(level)), 1), *rates])
-    elif key == "pit":
-        shares = [pit_distribution(cook) for cook in cooks]
-        rows = [[f"pit {shown.degree}", *[f"{c.name}, share of time" for c in cooks]]]
-        for level in np.unique(np.concatenate([one.x for one in shares])) if shares else ():
-            values = [float(one.y[one.x == level].sum()) for one in shares]
-            rows.append([_cell(shown.temp_shown(float(level)), 1), *[_cell(value, 5) for value in values]])
-    elif key == "series":
-        rows = _series_rows(trial)
-    else:
+    if key not in TABLES:
         abort(404)
-    kept = [row for row in rows[1:] if any(row[1:])]
-    return as_csv(trial.title, key, [rows[0], *kept])
+    rows = TABLES[key](facts_of(trial))
+    return as_csv(trial.title, key, [rows[0], *[row for row in rows[1:] if any(row[1:])]])
 
 
-def _series_rows(trial: Trial) -> list[list[str]]:
-    facts = facts_of(trial)
+def _cooks(facts: TrialFacts) -> list[Cook]:
+    return [facts.cooks[piece.id] for piece in facts.pieces]
+
+
+def _lag_rows(facts: TrialFacts) -> Rows:
+    shown, lags = units(), lags_of(facts)
+    first = facts.pieces[0].name if facts.pieces else ""
+    rows = [[f"inside {shown.degree}", *[f"{p.name} behind {first}, min" for p, _, _ in lags]]]
+    for row, level in enumerate(LAG_LEVELS_C):
+        rows.append([cell(shown.temp_shown(float(level)), 1), *[cell(one.minutes[row]) for _, one, _ in lags]])
+    return rows
+
+
+def _minus_rows(facts: TrialFacts) -> Rows:
+    shown, cooks = units(), _cooks(facts)
+    if len(cooks) < 2:
+        abort(404)
+    shifts = shifts_of(facts, asked_lay(facts))
+    found = [minus(c, cooks[0], s - shifts[0]) for c, s in zip(cooks[1:], shifts[1:], strict=True)]
+    rows = [["min", *[f"{c.name} less {cooks[0].name}, {shown.degree}" for c in cooks[1:]]]]
+    minutes = max((one.x.tolist() for one in found), key=len)
+    for i, minute in enumerate(minutes):
+        steps = [shown.step_shown(float(one.y[i])) if i < len(one.y) else None for one in found]
+        rows.append([cell(minute, 1), *[cell(value) for value in steps]])
+    return rows
+
+
+def _rate_rows(facts: TrialFacts) -> Rows:
+    shown, cooks = units(), _cooks(facts)
+    curves = [rate_by_temperature(cook) for cook in cooks]
+    rows = [[f"inside {shown.degree}", *[f"{c.name}, {shown.degree}/h" for c in cooks]]]
+    for i, level in enumerate(RATE_LEVELS_C):
+        rates = [cell(shown.step_shown(float(one.y[i]))) for one in curves]
+        rows.append([cell(shown.temp_shown(float(level)), 1), *rates])
+    return rows
+
+
+def _pit_rows(facts: TrialFacts) -> Rows:
+    shown, cooks = units(), _cooks(facts)
+    shares = [pit_distribution(cook) for cook in cooks]
+    rows = [[f"pit {shown.degree}", *[f"{c.name}, share of time" for c in cooks]]]
+    for level in np.unique(np.concatenate([one.x for one in shares])) if shares else ():
+        values = [float(one.y[one.x == level].sum()) for one in shares]
+        rows.append([cell(shown.temp_shown(float(level)), 1), *[cell(value, 5) for value in values]])
+    return rows
+
+
+def _series_rows(facts: TrialFacts) -> Rows:
+    """What the canvas draws, as the address asks for it."""
     lay, bounds = asked_lay(facts), asked_span("from", "to")
     low, high = bounds or (None, None)
     found = series_of(facts, lay, low, high, [], bool(request.args.get("raw")))
@@ -99,8 +112,21 @@ def _series_rows(trial: Trial) -> list[list[str]]:
     rows = [[axis, *[f"{one['label']}, {units().degree}" for one in series]]]
     for i, x in enumerate(found["x"]):
         if bounds is None or bounds[0] <= x <= bounds[1]:
-            rows.append([_cell(x, 3), *[_cell(one["values"][i]) for one in series]])
+            rows.append([cell(x, 3), *[cell(one["values"][i]) for one in series]])
     return rows
+
+
+TABLES: dict[str, Callable[[TrialFacts], Rows]] = {
+    "lag": _lag_rows,
+    "minus": _minus_rows,
+    "rate": _rate_rows,
+    "pit": _pit_rows,
+    "series": _series_rows,
+    "flats": flat_rows,
+    "lids": lid_rows,
+    "marks": mark_rows,
+    "why": why_rows,
+}
 
 
 @blueprint.get("/trials/<int:trial_id>/curves/readings.csv")
@@ -139,5 +165,12 @@ def canvas_svg(trial_id: int) -> Response:
         for e in over["events"]
         if picture.low <= e["at"] <= picture.high
     ]
-    body = render_template("curves/picture.svg", p=picture, trial=trial, events=events)
+    stretches = []
+    named = [*((one, "stall", True) for one in over["stalls"]), *((one, one["word"], False) for one in over["flats"])]
+    for one, word, is_stall in named:
+        low_x, high_x = (min(max(one[end], picture.low), picture.high) for end in ("from", "to"))
+        if high_x > low_x:
+            at, width = picture.left + (low_x - picture.low) * scale, (high_x - low_x) * scale
+            stretches.append((round(at, 1), round(width, 1), one["arm"], word, is_stall))
+    body = render_template("curves/picture.svg", p=picture, trial=trial, events=events, stretches=stretches)
     return Response(body, mimetype="image/svg+xml", headers=as_file(trial.title, "curves", "svg"))

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import numpy as np
 from flask import flash, redirect, render_template, request, url_for
 from werkzeug.wrappers import Response
 
-from bruvet.core.curves.clean import Mended
-from bruvet.core.curves.findings import DEFINITIONS, Stall, rule_of
+from bruvet.core.curves.clean import CleanCurve, Mended
+from bruvet.core.curves.findings import DEFINITIONS, Stall, StallRule, rule_of
+from bruvet.core.curves.flat import window_min
+from bruvet.core.curves.heat import LidCost
 from bruvet.core.curves.measures import measure
 from bruvet.core.trial.when import BadTime, read_span
 from bruvet.core.units import span_text, span_words
@@ -18,11 +21,16 @@ from bruvet.web.access import units
 from bruvet.web.database import db, trial_or_404
 from bruvet.web.trial_page import facts_of
 from bruvet.work.analysis import TrialFacts
+from bruvet.work.calibrations import calibrations
 
 from .blueprint import blueprint
 
 # Slowest and fastest bounds of a stall's rate that a person may set, °C an hour.
 RATES_C_PER_H = (0.5, 12.0)
+# Readings finer than this need no word about their steps.
+COARSE_C = 0.3
+# Where the size of a calibration's correction is told.
+CALIBRATED_AT_C = 71.0
 
 
 @dataclass(frozen=True)
@@ -51,9 +59,8 @@ def cleaned_list(facts: TrialFacts) -> list[CleanedLine]:
                 CleanedLine(probe, m.what, _words(m), began + 60 * m.from_min, began + 60 * m.until_min, False)
                 for m in curve.mended
             ]
-            if curve.quantum_c:
-                words = f"is rounded to {units().step_text(curve.quantum_c)}: rates are told over a wider window"
-                out.append(CleanedLine(probe, "rounded", words, began, began, False))
+            if curve.quantum_c >= COARSE_C:
+                out.append(CleanedLine(probe, "rounded", _rounded_words(curve, facts.stall_rule), began, began, False))
         out += [
             CleanedLine(
                 probe,
@@ -65,16 +72,33 @@ def cleaned_list(facts: TrialFacts) -> list[CleanedLine]:
             )
             for one in probe.taken_back
         ]
+    out += _calibrated(facts)
     for piece in facts.pieces:
         pit = next((p for p in facts.trial.probes if p.is_pit and p.arm_id == piece.arm_id), None)
         if pit is not None and piece.number == 1:
             out += [
-                CleanedLine(
-                    pit, "lid", f"{span_text(lid.at_min)}: the lid's dip, {units().step_text(lid.dip_c)}", 0, 0, False
-                )
+                CleanedLine(pit, "lid", _lid_words(lid), 60 * lid.at_min, 60 * lid.at_min, False)
                 for lid in facts.heat[piece.id].lids
             ]
     return sorted(out, key=lambda line: (line.probe.id, line.from_s))
+
+
+def _calibrated(facts: TrialFacts) -> list[CleanedLine]:
+    """Probes whose readings are put right by what they read in ice or boiling water."""
+    shown = units()
+    probes = {probe.id: probe for probe in facts.trial.probes}
+    out = []
+    for probe_id, from_s, until_s, how in calibrations(facts.session, list(probes)):
+        probe, zero = probes[probe_id], facts.probe_zero(probes[probe_id])
+        step = float(how.true_c(np.array([CALIBRATED_AT_C]))[0]) - CALIBRATED_AT_C
+        if zero is None or step == 0:
+            continue
+        by = f"{'+' if step > 0 else '−'}{shown.step_text(abs(step), 1)}"
+        words = f"put right by {by} at {shown.temp_text(CALIBRATED_AT_C)}"
+        since = "" if from_s <= seconds(zero) else f" from {span_text((from_s - seconds(zero)) / 60)}"
+        until = "" if until_s is None else f" until {span_text((until_s - seconds(zero)) / 60)}"
+        out.append(CleanedLine(probe, "calibrated", f"{words}, as calibrated{since}{until}", from_s, from_s, False))
+    return out
 
 
 NAMES = {
@@ -85,6 +109,24 @@ NAMES = {
     "gap": "a gap",
 }
 CAN_BE_TAKEN_BACK = ("spike", "out", "moved")
+
+
+def _rounded_words(curve: CleanCurve, rule: StallRule) -> str:
+    """How coarse the readings are, and over how many minutes a stall's rate is told for it."""
+    window = window_min(curve, rule)
+    why = f", so its rates are told over {span_words(window)}" if window > rule.window_min else ""
+    return f"read in steps of {units().step_text(curve.quantum_c, 1).replace('.0', '')}{why}"
+
+
+def _lid_words(lid: LidCost) -> str:
+    """What one opening did to the pit, when it was back, and what that cost."""
+    shown = units()
+    dip = shown.step_text(lid.dip_c)
+    back = f"back in {span_words(lid.back_min)}" if lid.back_min is not None else "not seen to come back"
+    cost = f"{back}, cost {shown.step_shown(lid.cost_c_h):.0f} {shown.degree}·h"
+    if lid.marked:
+        return f"{span_text(lid.at_min)}: the lid's dip, {dip}, {cost}"
+    return f"{span_text(lid.at_min)}: a dip of {dip} as an opened lid makes, {cost}; nobody marked it"
 
 
 def _words(one: Mended) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from dataclasses import dataclass
 
 from bruvet.core.twin.forecast import Band
@@ -9,6 +10,7 @@ from bruvet.web.shown import signed_span
 from bruvet.work.why import Why
 
 WIDTH, LEFT, RIGHT, ROW, TOP = 560.0, 190.0, 60.0, 26.0, 4.0
+LINE = 22
 
 
 @dataclass(frozen=True)
@@ -16,6 +18,7 @@ class Step:
     """One row: a bar from where the last ended, with its range as a whisker where there is one."""
 
     name: str
+    lines: tuple[str, ...]
     word: str
     kind: str
     y: float
@@ -62,6 +65,7 @@ def steps_of(found: Why) -> Steps:
         rows.append(
             Step(
                 name,
+                _in_lines(name),
                 signed_span(minutes),
                 kind,
                 TOP + row * ROW,
@@ -74,6 +78,22 @@ def steps_of(found: Why) -> Steps:
     ends = sorted((x(0.0), x(total)))
     whole = f"{found.piece.name} less {found.first.name}"
     rows.append(
-        Step(whole, signed_span(total), "whole", TOP + len(parts) * ROW, ends[0], ends[1] - ends[0], x(total), None)
+        Step(
+            whole,
+            _in_lines(whole),
+            signed_span(total),
+            "whole",
+            TOP + len(parts) * ROW,
+            ends[0],
+            ends[1] - ends[0],
+            x(total),
+            None,
+        )
     )
     return Steps(WIDTH, TOP + len(rows) * ROW + 4, x(0.0), tuple(rows))
+
+
+def _in_lines(name: str) -> tuple[str, ...]:
+    """A name in two lines at most, as wide as there is room beside the bars."""
+    lines = textwrap.wrap(name, LINE)
+    return tuple(lines) if len(lines) < 3 else (lines[0], textwrap.shorten(" ".join(lines[1:]), LINE, placeholder=" …"))

@@ -11,7 +11,7 @@ from typing import Any
 from flask import jsonify, render_template, request
 from werkzeug.wrappers import Response as AnyResponse
 
-from bruvet.core.curves.align import Lag, Stretch, lag, where_lost
+from bruvet.core.curves.align import Lag, Stretch, lag, where_lost, worth_telling
 from bruvet.core.curves.compare import Stretch as Marked
 from bruvet.core.curves.compare import stretch_by_temperature, stretch_by_time
 from bruvet.core.curves.findings import first_mark
@@ -45,6 +45,7 @@ from .steps import steps_of
 from .table import figure_table
 
 MOST_OWN = 6
+MOST_TOLD = 3
 MOST_MARKED_MIN = 1e5
 
 
@@ -211,22 +212,35 @@ def shifts_of(facts: TrialFacts, lay: Lay) -> list[float]:
 
 
 def lags_of(facts: TrialFacts) -> list[tuple[Piece, Lag, tuple[Stretch, ...]]]:
+    """Each other piece behind the first, and the few stretches in which most of that came about, by temperature."""
     if not facts.pieces:
         return []
     first, *others = facts.pieces
     found = [(piece, lag(facts.cooks[first.id], facts.cooks[piece.id])) for piece in others]
-    return [(piece, one, where_lost(one)) for piece, one in found]
+    return [(piece, one, worth_telling(where_lost(one))) for piece, one in found]
 
 
 @blueprint.get("/trials/<int:trial_id>/curves/why")
 def why(trial_id: int) -> str:
-    """What each known difference between the first piece and the others is worth, by the twin."""
+    """What each known difference between the first piece and those of other arms is worth, by the twin.
+
+    Of many, the first few; the others one by one, as they are opened.
+    """
     trial = trial_or_404(trial_id)
     facts = facts_of(trial)
-    found = [(piece, why_of(facts, facts.pieces[0], piece)) for piece in facts.pieces[1:]]
-    charts = {piece.id: steps_of(one) for piece, one in found if one is not None}
+    others = [piece for piece in facts.pieces if piece.arm_id != facts.pieces[0].arm_id]
+    asked = request.args.get("piece", type=int)
+    told = [piece for piece in others if piece.id == asked] if asked is not None else others[:MOST_TOLD]
+    found = [(piece, why_of(facts, facts.pieces[0], piece)) for piece in told]
     return render_template(
-        "curves/why.html", trial=trial, first=facts.pieces[0], found=found, charts=charts, compared=compared(facts)
+        "curves/why.html",
+        trial=trial,
+        first=facts.pieces[0] if facts.pieces else None,
+        found=found,
+        charts={piece.id: steps_of(one) for piece, one in found if one is not None},
+        later=others[MOST_TOLD:] if asked is None else [],
+        compared=compared(facts) if asked is None else [],
+        only=asked is not None,
     )
 
 

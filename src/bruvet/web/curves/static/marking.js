@@ -5,6 +5,7 @@
   const told = document.querySelector("[data-marked]");
   const button = document.querySelector("[data-mark-button]");
   if (!holder || !told) return;
+  const FEW = 3;
   const svgNs = "http://www.w3.org/2000/svg";
   const number = (row, name) => (name in row.dataset ? Number(row.dataset[name]) : NaN);
   const rows = () => [...told.querySelectorAll("[data-letter]")].map((row) => ({
@@ -22,9 +23,13 @@
     const kind = svg.dataset.brushed;
     // A difference runs on the first piece's own time.
     const mine = svg.closest("[data-picture='minus']") ? found.slice(0, 1) : found.filter((row) => letters.includes(row.letter));
+    // What lies at the same place is drawn once, and many shades over one another stay thin enough to see through.
+    const drawn = new Set();
     mine.forEach((row) => {
       const ends = row[kind] || [NaN, NaN];
-      if (!ends.every(Number.isFinite)) return;
+      const place = ends.map((value) => value.toFixed(2)).join(" ");
+      if (!ends.every(Number.isFinite) || (drawn.has(place) && mine.length > FEW)) return;
+      drawn.add(place);
       const [from, to] = ends.map((value) => Math.min(right, Math.max(left, left + ((value - low) / (high - low)) * (right - left))));
       const rect = document.createElementNS(svgNs, "rect");
       rect.setAttribute("class", `marked arm-line-${row.letter}`);
@@ -32,6 +37,7 @@
       rect.setAttribute("width", Math.max(to - from, 1.5));
       rect.setAttribute("y", top);
       rect.setAttribute("height", foot - top);
+      if (mine.length > FEW) rect.style.opacity = 0.6 / mine.length;
       svg.prepend(rect);
     });
   };
