@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import io
 import re
 
 import numpy as np
 import pytest
 from flask import url_for
+from pypdf import PdfReader
 from scipy import stats
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -310,7 +312,9 @@ def test_the_advice_is_for_the_people_at_hand(member, db) -> None:
     assert db.scalars(select(Panel)).all() == []
 
 
-def test_no_page_of_a_helper_holds_a_code_but_the_paper_and_that_no_arm(member, db, app, password_hash) -> None:
+def test_no_page_of_a_helper_holds_a_code_but_the_paper_and_that_no_arm(
+    member, db, app, password_hash, monkeypatch
+) -> None:
     """Every address that a trial has, before the envelope: codes stand on paper ballots only, and those say no arm."""
     db.add(Person(name="Helper", password_hash=password_hash, role="helper"))
     make_trial(db, readings=True)
@@ -325,14 +329,9 @@ def test_no_page_of_a_helper_holds_a_code_but_the_paper_and_that_no_arm(member, 
     assert len(rules) > 25
     with app.test_request_context():
         addresses = [url_for(r.endpoint, **{name: known[name] for name in r.arguments}) for r in rules]
-    plain = re.compile(r'value="[^"]{40,}"')
-
-    def texts() -> dict[str, str]:
-        return {
-            at: plain.sub("", helper.get(at, follow_redirects=True).data.decode(errors="replace")) for at in addresses
-        }
-
-    before = texts()
+    monkeypatch.setattr(
+        "bruvet.work.panels.three_digits", lambda count, seed, taken=(): [f"Q{seed}-{n:02d}Z" for n in range(count)]
+    )  # three digits may turn up on any page by chance
     make(
         member,
         db,
@@ -351,12 +350,16 @@ def test_no_page_of_a_helper_holds_a_code_but_the_paper_and_that_no_arm(member, 
                 answer(db, ballot, page, {"score-overall": "9", "remark": f"a secret of {name}"}, ON)
         send(db, ballot, ON)
     db.commit()
-    for at, text in texts().items():
+    assert len(codes) > 10
+    for at in addresses:
+        answered = helper.get(at, follow_redirects=True)
+        text = answered.data.decode(errors="replace")
+        if answered.mimetype == "application/pdf":
+            text = " ".join(page.extract_text() for page in PdfReader(io.BytesIO(answered.data)).pages)
         assert "a secret of" not in text, at
         if at.endswith("/paper"):
+            assert any(code in text for code in codes), "else this test could not find one"
             assert "way A" not in text
             assert "way B" not in text
-            continue
-        for code in codes:
-            found, was = (len(re.findall(rf"(?<![\w.#]){code}(?![\w.])", page)) for page in (text, before[at]))
-            assert found <= was, (at, code)
+        else:
+            assert not [code for code in codes if code in text], at
