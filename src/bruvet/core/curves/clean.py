@@ -5,6 +5,7 @@ Nothing here changes a reading; a cleaned curve is a new one, on a grid of its o
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
@@ -29,7 +30,9 @@ LONGEST_OUT_MIN = 45.0
 LONGEST_GAP_MIN = 10.0
 UNSEEN_MIN = 12.0
 ECHO_MIN = 20.0
-RAMP_MIN, BESIDE_MIN = 6.0, 8.0
+RAMP_MIN, BESIDE_MIN, BENT_C, MOST_BENT_C = 6.0, 8.0, 0.5, 1.5
+ROUGH, UNSURE = 2.5, 1.8
+AMID_MIN = 4.0
 
 What = Literal["impossible", "spike", "out", "moved", "gap"]
 
@@ -52,6 +55,11 @@ class Mended:
     until_min: float
     count: int = 0
     step_c: float = 0.0
+
+    @property
+    def is_set_aside(self) -> bool:
+        """Whether readings were taken out: of a moved probe those on the way from one place to the other."""
+        return self.what != "gap" and self.count > 0
 
 
 @dataclass(frozen=True)
@@ -138,6 +146,7 @@ def clean(
     found = _spells("impossible", np.sort(t_min[read & ~possible]), np.ones((read & ~possible).sum(), bool))
     quantum = _quantum(temp_c[possible])
     t, y = merged(t_min[possible], temp_c[possible], step_min)
+    noise = noise_c(y)
 
     def without(what: str, mask: BoolArray) -> bool:
         nonlocal t, y
@@ -146,15 +155,20 @@ def clean(
         t, y = t[~mask], y[~mask]
         return bool(mask.any())
 
-    without("spike", _spikes(t, y))
-    leaps = _leaps(t, y)
+    without("spike", _spikes(t, y, noise))
+    leaps = _leaps(t, y, noise)
     if without("out", _out(t, y, leaps)):
-        without("spike", _spikes(t, y))
-        leaps = _leaps(t, y)
-    found_jumps = _lasting(t, y, leaps)
-    found_jumps = sorted([*found_jumps, *_ramps(t, y, found_jumps)], key=lambda jump: jump.at_min)
+        without("spike", _spikes(t, y, noise))
+        leaps = _leaps(t, y, noise)
+    found_jumps = _lasting(t, y, leaps, noise)
+    found_jumps = sorted([*found_jumps, *_ramps(t, y, found_jumps, noise)], key=lambda jump: jump.at_min)
     jumps = tuple(j for j in found_jumps if not _within(np.array([j.at_min]), ("moved",), taken_back)[0])
-    found += [Mended("moved", j.at_min, j.at_min, 0, j.after_c - j.before_c) for j in jumps]
+    for jump in jumps:
+        amid = _amid(t, y, jump, noise)
+        on_its_way = [jump.at_min, *t[amid]]
+        step_c = jump.after_c - jump.before_c
+        found.append(Mended("moved", float(min(on_its_way)), float(max(on_its_way)), int(amid.sum()), step_c))
+        t, y = t[~amid], y[~amid]
     wide = np.flatnonzero(np.diff(t) > longest_gap(t))
     out = [one for one in found if one.what == "out"]
     found += [
@@ -193,11 +207,20 @@ def _quantum(temp_c: FloatArray) -> float:
 
 
 def noise_c(y: FloatArray) -> float:
-    """Standard deviation of what jitters from reading to reading, by the median of second differences, °C."""
-    return 1.4826 * median(np.abs(np.diff(y, 2))) / np.sqrt(6.0) if len(y) > 4 else 0.0
+    """Standard deviation of what jitters from reading to reading, °C.
+
+    By the mean of the smallest nine tenths of the second differences, which leaves out leaps and spikes; unlike a
+    median it is of use with readings of whole degrees.
+    """
+    if len(y) < 5:
+        return 0.0
+    second = np.abs(np.diff(y, 2))
+    kept = max(int(0.9 * len(second)), 1)
+    # That mean is 0.657 standard deviations where the noise is normal; a second difference has six readings' variance.
+    return float(np.mean(np.partition(second, kept - 1)[:kept])) / (0.657 * math.sqrt(6.0))
 
 
-def _leaps(t: FloatArray, y: FloatArray) -> list[tuple[int, int]]:
+def _leaps(t: FloatArray, y: FloatArray, noise: float) -> list[tuple[int, int]]:
     """Pairs (i, j): from reading i to reading j the curve steps further than meat can go.
 
     A step is judged against the steps around it, so that coarse sampling of a fast rise is no leap. Steps
@@ -211,7 +234,7 @@ def _leaps(t: FloatArray, y: FloatArray) -> list[tuple[int, int]]:
     odd = np.where(
         span > UNSEEN_MIN, step - np.clip(step, np.minimum(usual, 0.0), np.maximum(usual, 0.0)), step - usual
     )
-    rough = 1.5 * noise_c(y)
+    rough = ROUGH * noise
     beyond = np.abs(odd) > JUMP_C + rough + FASTEST_CHANGE_C_PER_MIN * np.minimum(span, 30.0)
     # A leap that falls into the middle of a reading's minute shows as two steps, each too small by itself.
     halves = (odd[1:] * odd[:-1] > 0) & ~beyond[1:] & ~beyond[:-1]
@@ -229,12 +252,11 @@ def _leaps(t: FloatArray, y: FloatArray) -> list[tuple[int, int]]:
     return found
 
 
-def _spikes(t: FloatArray, y: FloatArray) -> BoolArray:
+def _spikes(t: FloatArray, y: FloatArray, noise: float) -> BoolArray:
     """Readings that stand away from their neighbours on both sides, or from the median of the few around them."""
     out = np.zeros(len(t), bool)
     if len(t) < 7:
         return out
-    noise = noise_c(y)
     left, right = y[1:-1] - y[:-2], y[1:-1] - y[2:]
     out[1:-1] = (left * right > 0) & (np.minimum(np.abs(left), np.abs(right)) > SPIKE_C + 4 * noise)
     away = np.abs(y - median_filter(y, 7, mode="nearest"))
@@ -267,19 +289,19 @@ def _out(t: FloatArray, y: FloatArray, leaps: Sequence[tuple[int, int]]) -> Bool
 
 def jumps_of(t: FloatArray, y: FloatArray) -> tuple[Jump, ...]:
     """Leaps that stay, told from a few readings on each side, the usual rise taken away; near ones are one."""
-    return tuple(_lasting(t, y, _leaps(t, y)))
+    noise = noise_c(y)
+    return tuple(_lasting(t, y, _leaps(t, y, noise), noise))
 
 
-def _lasting(t: FloatArray, y: FloatArray, leaps: Sequence[tuple[int, int]]) -> list[Jump]:
+def _lasting(t: FloatArray, y: FloatArray, leaps: Sequence[tuple[int, int]], noise: float) -> list[Jump]:
     found: list[Jump] = []
-    noise = noise_c(y) if leaps else 0.0
     usual = median_filter(np.diff(y) / np.diff(t), 9, mode="nearest") if leaps else np.zeros(0)
     for left, right in leaps:
         near, far = slice(max(0, left - 3), left + 1), slice(right, right + 4)
         rise = usual[left] if t[right] - t[left] <= UNSEEN_MIN else 0.0
         before = median(y[near] + rise * (t[right] - t[near]))
         after = median(y[far] - rise * (t[far] - t[right]))
-        if abs(after - before) < JUMP_C + noise:
+        if abs(after - before) < JUMP_C + ROUGH * noise:
             continue
         if found and t[left] - found[-1].at_min < 6.0:
             found[-1] = Jump(found[-1].at_min, found[-1].before_c, after)
@@ -288,20 +310,20 @@ def _lasting(t: FloatArray, y: FloatArray, leaps: Sequence[tuple[int, int]]) -> 
     return found
 
 
-def _ramps(t: FloatArray, y: FloatArray, known: Sequence[Jump]) -> list[Jump]:
+def _ramps(t: FloatArray, y: FloatArray, known: Sequence[Jump], noise: float) -> list[Jump]:
     """Leaps besides the known that a probe's own slowness draws out over minutes, told by the lines before and after.
 
     What lies between going on as before and going on as after is the meat's own; only what is beyond both is a leap.
     """
     if len(t) < 40 or median(np.diff(t)) > 3.0:
         return []
-    noise = noise_c(y)
     half, side, y = RAMP_MIN / 2, BESIDE_MIN, median_filter(y, 5, mode="nearest")
     # A quick look first: most curves change nowhere in a few minutes by much more than around it.
     grid = np.arange(t[0], t[-1], 2.0)
     steps = np.subtract(np.interp(grid + RAMP_MIN + 2.0, t, y), np.interp(grid, t, y))
     if np.abs(steps - median_filter(steps, 21, mode="nearest")).max() < JUMP_C:
         return []
+    unsure = UNSURE * noise * np.sqrt(median(np.diff(t)))
     at = np.arange(t[0] + half + side, t[-1] - half - side, 1.0)
     ends = []
     for sign in (-1.0, 1.0):
@@ -312,13 +334,22 @@ def _ramps(t: FloatArray, y: FloatArray, known: Sequence[Jump]) -> list[Jump]:
     low, high = (f(rise, rise_after) * RAMP_MIN for f in (np.minimum, np.maximum))
     with np.errstate(invalid="ignore"):
         odd = (after - before) - np.clip(after - before, low, high)
-        beyond = np.abs(odd) > JUMP_C + FASTEST_CHANGE_C_PER_MIN * RAMP_MIN + noise
+        # Meat on the run bends within minutes by more than meat that is slow.
+        bent = np.clip(BENT_C + 2.0 * np.maximum(np.abs(rise), np.abs(rise_after)), None, MOST_BENT_C)
+        beyond = np.abs(odd) > JUMP_C + bent + unsure
     found: list[Jump] = []
     # The largest first: a leap bends the lines beside it, which then look like leaps as well.
     for i in np.flatnonzero(beyond)[np.argsort(-np.abs(odd[beyond]))]:
         if all(abs(at[i] - jump.at_min) > half + ECHO_MIN for jump in (*known, *found)):
             found.append(Jump(float(at[i]), float(before[i]), float(after[i])))
     return found
+
+
+def _amid(t: FloatArray, y: FloatArray, jump: Jump, noise: float) -> BoolArray:
+    """Readings taken while the probe went from one place to the other: they are of neither."""
+    share = max(0.2, 2.0 * noise / max(abs(jump.after_c - jump.before_c), 1e-9))
+    gone = (y - jump.before_c) / (jump.after_c - jump.before_c)
+    return (np.abs(t - jump.at_min) <= AMID_MIN) & (gone > share) & (gone < 1.0 - share)
 
 
 def _mean_at(t: FloatArray, y: FloatArray, at: FloatArray, width_min: float) -> FloatArray:

@@ -99,6 +99,7 @@ class StallRule:
     shortest_min: float = 24.0
     pit_share: float = 0.62
     dead_share: float = 0.4
+    failed_share: float = 0.47
     cooler_share: float = 0.11
     wrap_reach_min: float = 75.0
     around_min: float = 240.0

@@ -20,6 +20,8 @@ BoolArray = NDArray[np.bool_]
 # The pace around a stretch: of the nearest minutes on the way, so many, and not fewer than so.
 NEAR_MIN, LEAST_MIN = 60, 15
 APART_MIN = 20.0
+# How far a bend is looked for, and how long the meat must have stood still before a leap.
+REACH_MIN, SHORTEST_BEFORE_MIN = 75.0, 8.0
 # Two flat stretches are not one across a climb of more than so much, faster than so.
 MOST_BETWEEN_C, SLOW_C_PER_H = 8.0, 2.5
 BENT_BY, LEAST_C_PER_H = 2.2, 1.1
@@ -75,6 +77,7 @@ def flat_stretches(curve: CleanCurve, grid: FloatArray, level: FloatArray, pit: 
         found = [_slower_end(low, high, curve, rule, slow) for low, high in found]
         ended, begins = [-np.inf, *(high for _, high in found)], [*(low for low, _ in found[1:]), np.inf]
         merged = _merged([_bounds(low, high, curve, grid, ended[i], begins[i]) for i, (low, high) in enumerate(found)])
+        merged = _merged([_from_before_a_leap(one, curve, rule, slow) for one in merged])
         around = _on_its_way([*merged, *but], grid, rate, pit, begun)
         return [one for one in merged if slow(one.onset, one.end, 1.2) and _stands_out(one, curve, around, grid, rule)]
 
@@ -193,23 +196,22 @@ def _bounds(low: float, high: float, curve: CleanCurve, grid: FloatArray, after:
 
     The bends lie after the stretch `after`, which ended then, and before the next one, which begins at `before`.
     """
-    reach = 75.0
     left = max([after, *(j.at_min for j in curve.jumps if j.at_min <= low + 3.0)])
     right = min([before, *(j.at_min for j in curve.jumps if j.at_min >= high - 3.0)])
     middle = (low + high) / 2
     onset = Bend(low, low - 12.0, low + 12.0)
-    start = max(low - reach, float(grid[0]), left)
+    start = max(low - REACH_MIN, float(grid[0]), left)
     if low - start > 8.0:
-        found = knee(curve.t_min, curve.temp_c, start, max(min(middle, low + reach), low + 10.0))
+        found = knee(curve.t_min, curve.temp_c, start, max(min(middle, low + REACH_MIN), low + 10.0))
         onset = found if found is not None and abs(found.at_min - low) <= 45.0 else onset
     elif np.isfinite(left):
         onset = Bend(max(low - 12.0, left), left, low)
     end = Bend(high, high - 12.0, high + 12.0)
-    stop = min(high + reach, float(grid[-1]), right)
+    stop = min(high + REACH_MIN, float(grid[-1]), right)
     if high >= grid[-1] - 6.0:
         return Flat(onset.at_min, max(float(grid[-1]), onset.at_min), True, (onset.low_min, onset.high_min))
     if stop - high > 8.0:
-        found = knee(curve.t_min, curve.temp_c, min(max(middle, high - reach), high - 10.0), stop)
+        found = knee(curve.t_min, curve.temp_c, min(max(middle, high - REACH_MIN), high - 10.0), stop)
         end = found if found is not None and abs(found.at_min - high) <= 45.0 else end
     elif np.isfinite(right):
         end = Bend(min(high + 12.0, right), high, right)
@@ -220,6 +222,26 @@ def _bounds(low: float, high: float, curve: CleanCurve, grid: FloatArray, after:
         (onset.low_min, onset.high_min),
         (end.low_min, end.high_min),
     )
+
+
+def _from_before_a_leap(
+    one: Flat, curve: CleanCurve, rule: StallRule, slow_for_the_heat: Callable[[float, float], bool]
+) -> Flat:
+    """A stretch that begins where a probe was moved, with the minutes before that when the meat stood still already.
+
+    They may be too few to be seen as a stretch of their own.
+    """
+    leap = next((jump.at_min for jump in curve.jumps if -4.0 <= one.onset - jump.at_min <= 12.0), None)
+    if leap is None:
+        return one
+    start = max([leap - REACH_MIN, *(jump.at_min for jump in curve.jumps if jump.at_min < leap)])
+    bend = knee(curve.t_min, curve.temp_c, start, leap - 0.5)
+    if bend is None or not SHORTEST_BEFORE_MIN <= leap - bend.at_min <= one.end - leap + rule.shortest_min:
+        return one
+    still = whole_rate(curve, bend.at_min, leap - 0.5) < rule.flat_c_per_h
+    if not still or not slow_for_the_heat(bend.at_min, leap - 0.5):
+        return one
+    return replace(one, onset=bend.at_min, onset_band=(bend.low_min, bend.high_min))
 
 
 def _merged(stretches: Sequence[Flat]) -> list[Flat]:

@@ -84,7 +84,8 @@ def not_a_stall(
     goes_on = any(
         s.end_min > onset - 25.0 and min(abs(s.temp_c - temp), abs(s.temp_c - temp + step)) < 12.0 for s in stalls
     )
-    if jump is not None and not goes_on:
+    failing = sum(high - low for low, high in weak) > 0.5 * length
+    if jump is not None and not goes_on and not failing:
         reason = (
             f"The flat part begins with a leap of {scene.step(abs(step))} {'up' if step > 0 else 'down'}, which "
             "meat cannot make: the probe is in another place, and its reading there cannot be compared."
@@ -246,18 +247,18 @@ def fire_failing(scene: Scene, onset: float, end: float) -> list[tuple[float, fl
     weak = inside & (share < scene.rule.pit_share) & (pit.level_c < working - 7.0)
     spells = bridged(runs(grid, weak), 19.5)
     shortest = min(32.0, 0.5 * (end - onset))
-    weak_parts = [
-        (max(low, onset), high)
-        for low, high in spells
-        if high - low >= shortest
-        and high > onset
-        and float(np.min(share[(grid >= low) & (grid <= high)])) < scene.rule.dead_share
-        and not _came_back_from_a_lid(pit, low, high)
-    ]
+    weak_parts = []
+    for low, high in spells:
+        within = share[(grid >= low) & (grid <= high)]
+        # Swings and lids alone leave more: a fire that fails is without half of its heat for the whole of it.
+        failed = within.min() < scene.rule.dead_share and within.mean() < scene.rule.failed_share
+        if high - low >= shortest and high > onset and failed and not _came_back_from_a_lid(pit, low, high):
+            weak_parts.append((max(low, onset), high))
     # A shower or a late fire cools the pit for a while: what is flat from then on waits for the heat.
     for dip in pit.dips:
-        if not dip.is_lid and dip.start_min - 10.0 <= onset <= dip.end_min + 20.0:
-            weak_parts.append((onset, min(dip.end_min + 5.0, end)))
+        until = min(dip.end_min + 5.0, end)
+        if not dip.is_lid and dip.start_min - 10.0 <= onset <= dip.end_min + 20.0 and until > onset:
+            weak_parts.append((onset, until))
     return bridged(sorted(weak_parts), 0.0)
 
 
@@ -304,7 +305,7 @@ def _cooler_than_around(scene: Scene, onset: float, end: float) -> float | None:
         return None
     before, during, after = (median(part) for part in parts)
     drop, offered = min(before, after) - during, before - _median_level(scene, onset, end)
-    restless = 1.5 * float(np.std(raw_c[(raw_t >= onset - 150.0) & (raw_t < onset - 8.0)]))
+    restless = 1.2 * 1.4826 * max(median(np.abs(part - median(part))) for part in (parts[0], parts[2]))
     return drop if drop > max(SLIGHTLY_COOLER_C, scene.rule.cooler_share * offered, restless) else None
 
 

@@ -15,6 +15,7 @@ FloatArray = NDArray[np.float64]
 LONGEST_LID_DIP_MIN = 22.0
 LONGEST_SPELL_MIN = 100.0
 SHALLOWEST_DIP_C = 8.0
+DYING_C = 20.0
 THIN = 3
 
 
@@ -59,10 +60,10 @@ def pit_on(grid: FloatArray, pit_t: FloatArray | None, pit_c: FloatArray | None)
     raw = _without(lids, grid, raw)
     level = _running(raw, 31, 50.0)
     working = _running(level, 241, 75.0, trailing=True)
-    # Slow drift is no spell, nor is what came before a hotter setting: a spell lies under the hours on both sides.
-    around = np.minimum(
-        _running(level, 121, 60.0, trailing=True), _running(level[::-1], 121, 60.0, trailing=True)[::-1]
-    )
+    # Slow drift is no spell, nor is what came before a hotter setting: a spell lies under the hours on both sides,
+    # of which those count in which the fire was alive.
+    alive = _both_sides(level, 301, 85.0)
+    around = _both_sides(np.where(level < alive - DYING_C, alive, level), 121, 60.0)
     spells = _dips(grid, uniform_filter1d(raw, 21, mode="nearest"), around)
     spells = [dip for dip in spells if not dip.is_lid and dip.end_min - dip.start_min <= LONGEST_SPELL_MIN]
     return Pit(True, level, working, t, y, tuple(sorted(lids + spells, key=lambda dip: dip.start_min)))
@@ -89,6 +90,12 @@ def _dips(grid: FloatArray, smooth: FloatArray, working: FloatArray) -> list[Dip
         if high - low >= 4.0:
             found.append(Dip(float(deep[0]), float(deep[-1]), depth))
     return found
+
+
+def _both_sides(values: FloatArray, width: int, percent: float) -> FloatArray:
+    """The lower of two running percentiles: of the `width` minutes until then, and of those from then on."""
+    ahead = _running(values[::-1], width, percent, trailing=True)[::-1]
+    return np.minimum(_running(values, width, percent, trailing=True), ahead)
 
 
 def _running(values: FloatArray, width: int, percent: float, trailing: bool = False) -> FloatArray:

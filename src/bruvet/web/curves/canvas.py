@@ -24,7 +24,6 @@ FloatArray = NDArray[np.float64]
 POINTS = 900
 TOLD_DRAWS = 128
 BUCKETS_S = (1, 2, 5, 10, 15, 20, 30, 60, 120, 300, 600)
-SET_ASIDE = ("spike", "out", "impossible")
 MOST_ASIDE = 400
 
 Told = list[tuple[Piece, Forecast]]
@@ -142,9 +141,9 @@ def _cut(
     cuts = []
     for one in curve.mended:
         low, high = lay.at(letter, one.from_min - 0.6), lay.at(letter, one.until_min + 0.6)
-        if one.what in SET_ASIDE:
+        if one.is_set_aside:
             kept &= (x < low) | (x > high)
-        elif one.what == "moved":
+        if one.what == "moved":
             at = lay.at(letter, one.from_min)
             slot = np.floor(at * 60 / width)
             kept &= np.floor(x * 60 / width) != slot
@@ -159,7 +158,7 @@ def _set_aside(curve: CleanCurve, lay: Lay, probe: Probe, facts: TrialFacts) -> 
     raw = facts.live(probe.id)
     out = []
     for one in curve.mended:
-        if one.what in SET_ASIDE:
+        if one.is_set_aside:
             inside = (raw.minute >= one.from_min - 0.6) & (raw.minute <= one.until_min + 0.6)
             shown = units().temp_shown(raw.mean_c[inside])
             out += [

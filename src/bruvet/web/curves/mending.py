@@ -138,7 +138,8 @@ def _words(one: Mended) -> str:
             return f"{at} to {until}: the probe was out, set aside"
         case "moved":
             way = "up" if one.step_c > 0 else "down"
-            return f"{at}: a leap {way} of {units().step_text(abs(one.step_c))}, the curve is cut: the probe was moved"
+            leap = f"{at}: a leap {way} of {units().step_text(abs(one.step_c))}, the curve is cut: the probe was moved"
+            return f"{leap}; {one.count} of its minutes on the way set aside" if one.count else leap
         case "gap":
             return f"{at} to {until}: no readings for {span_words(one.until_min - one.from_min)}, left as a gap"
         case _:
