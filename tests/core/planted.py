@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -25,6 +26,36 @@ def told_apart(curve: Planted, report: StallReport, why: str) -> bool:
     """Whether the first thing that was planted and is no stall is told for what it is, within a quarter of an hour."""
     onset, end, _ = curve.others[0]
     return any(n.why == why and n.onset_min < end + 15 and n.end_min > onset - 15 for n in report.not_stalls)
+
+
+@dataclass
+class Score:
+    """How curves were judged: stalls of half an hour and more planted and found, false ones, minutes off at each edge."""
+
+    planted: int = 0
+    found: int = 0
+    false: int = 0
+    onsets: list[float] = field(default_factory=list)
+    ends: list[float] = field(default_factory=list)
+
+
+def score(answers: Iterable[tuple[Planted, Sequence[tuple[float, float]]]]) -> Score:
+    """Told stalls, as (onset, end), held against the planted ones; one is found when more than half of it was told."""
+    out = Score()
+    for curve, told in answers:
+        used = set()
+        for onset, end, _ in curve.stalls:
+            over = [min(end, high) - max(onset, low) for low, high in told]
+            best = int(np.argmax(over)) if over else 0
+            is_found = bool(over) and over[best] > 0.5 * (end - onset)
+            used |= {best} if is_found else set()
+            if end - onset >= 30.0:
+                out.planted += 1
+                out.found += is_found
+                out.onsets += [abs(told[best][0] - onset)] if is_found else []
+                out.ends += [abs(told[best][1] - end)] if is_found else []
+        out.false += len(told) - len(used)
+    return out
 
 
 def plant(

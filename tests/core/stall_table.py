@@ -19,7 +19,7 @@ from bruvet.core.curves.findings import StallReport, StallRule
 from bruvet.core.curves.stall import find_stalls
 
 from .followed import Wish, family, follow
-from .planted import Planted, plant, smooth, told_apart
+from .planted import Planted, plant, score, smooth, told_apart
 
 FIRST_SEED = 2000
 FAULTS = (None, "dead-fire", "lid", "gap", "out", "spikes")
@@ -67,27 +67,14 @@ def rival(penalty: float, grid_min: float, jump: int, exact: bool = False) -> Ca
 
 
 def judge(name: str, finder: Callable[[Planted], Spans], planted: list[Planted]) -> None:
-    onsets, ends, found, total, false = [], [], 0, 0, 0
     began = time.perf_counter()
     answers = [finder(curve) for curve in planted]
     took = (time.perf_counter() - began) / len(planted)
-    for curve, spans in zip(planted, answers, strict=True):
-        used = set()
-        for onset, end, _ in curve.stalls:
-            if end - onset < 30:
-                continue
-            total += 1
-            over = [min(end, b) - max(onset, a) for a, b in spans]
-            if over and max(over) > 0.5 * (end - onset):
-                best = int(np.argmax(over))
-                used.add(best)
-                found += 1
-                onsets.append(abs(spans[best][0] - onset))
-                ends.append(abs(spans[best][1] - end))
-        false += len(spans) - len(used)
+    seen = score(zip(planted, answers, strict=True))
     print(
-        f"| {name} | {100 * found / total:.1f} % of {total} | {np.median(onsets):.1f} / {np.median(ends):.1f} min | "
-        f"{100 * false / len(planted):.1f} | {1000 * took:.0f} ms |"
+        f"| {name} | {100 * seen.found / seen.planted:.1f} % of {seen.planted} | "
+        f"{np.median(seen.onsets):.1f} / {np.median(seen.ends):.1f} min | "
+        f"{100 * seen.false / len(planted):.1f} | {1000 * took:.0f} ms |"
     )
 
 

@@ -8,7 +8,7 @@ from bruvet.core.curves.findings import StallReport
 from bruvet.core.curves.pit import pit_on
 from bruvet.core.curves.stall import Mark, find_stalls
 from core.followed import FAULTS, Wish, family
-from core.planted import Planted, told_apart
+from core.planted import Planted, Score, score, told_apart
 
 EACH = 8
 
@@ -22,36 +22,23 @@ def answers() -> list[tuple[Wish, Planted, StallReport]]:
     return [(wish, curve, told(curve)) for wish, curve in family(500_000, EACH)]
 
 
-def judged(answers) -> tuple[int, int, int, list[float], list[float]]:
-    """Stalls planted, found, and false ones; minutes by which onset and end are off."""
-    planted = found = false = 0
-    onsets, ends = [], []
-    for _, curve, report in answers:
-        used = []
-        for onset, end, _ in curve.stalls:
-            planted += 1
-            mine = [s for s in report.stalls if min(end, s.end_min) - max(onset, s.onset_min) > 0.5 * (end - onset)]
-            found += bool(mine)
-            used += mine[:1]
-            onsets += [abs(s.onset_min - onset) for s in mine[:1]]
-            ends += [abs(s.end_min - end) for s in mine[:1]]
-        false += len([s for s in report.stalls if s not in used])
-    return planted, found, false, onsets, ends
+def judged(answers) -> Score:
+    return score((curve, [(s.onset_min, s.end_min) for s in report.stalls]) for _, curve, report in answers)
 
 
 def test_nineteen_in_twenty_stalls_are_found_and_hardly_a_false_one(answers) -> None:
-    planted, found, false, onsets, ends = judged(answers)
-    assert planted > 250
-    assert found >= 0.95 * planted
-    assert false < 0.02 * len(answers)
-    assert np.median(onsets) < 5
-    assert np.median(ends) < 5
+    seen = judged(answers)
+    assert seen.planted > 250
+    assert seen.found >= 0.95 * seen.planted
+    assert seen.false < 0.02 * len(answers)
+    assert np.median(seen.onsets) < 5
+    assert np.median(seen.ends) < 5
 
 
 @pytest.mark.parametrize("fault", FAULTS)
 def test_no_single_fault_hides_the_stalls(answers, fault) -> None:
-    planted, found, _, _, _ = judged([one for one in answers if one[0].fault == fault])
-    assert found >= 0.9 * planted - 1
+    seen = judged([one for one in answers if one[0].fault == fault])
+    assert seen.found >= 0.9 * seen.planted - 1
 
 
 @pytest.mark.parametrize(("fault", "why"), [("dead-fire", "pit-fell"), ("moved", "probe-moved")])

@@ -141,7 +141,7 @@ class Arm(Base):
     cooker: Mapped[Cooker | None] = relationship(foreign_keys=[cooker_id])
     move_to: Mapped[Cooker | None] = relationship(foreign_keys=[move_to_id])
     pieces: Mapped[list[Piece]] = relationship(
-        back_populates="arm", order_by="Piece.number", cascade="all, delete-orphan"
+        lazy="selectin", back_populates="arm", order_by="Piece.number", cascade="all, delete-orphan"
     )
 
 
@@ -315,7 +315,9 @@ class Look(Stamped, Base):
     client_id: Mapped[str | None] = mapped_column(String(40), unique=True)
     trial: Mapped[Trial] = relationship(back_populates="looks")
     piece: Mapped[Piece] = relationship()
-    spots: Mapped[list[Spot]] = relationship(back_populates="look", order_by="Spot.id", cascade="all, delete-orphan")
+    spots: Mapped[list[Spot]] = relationship(
+        lazy="selectin", back_populates="look", order_by="Spot.id", cascade="all, delete-orphan"
+    )
 
 
 class Spot(Base):
@@ -359,7 +361,9 @@ class Panellist(Stamped, Base):
     remark: Mapped[str] = mapped_column(default="")
     trial: Mapped[Trial] = relationship(back_populates="panellists")
     preferred_arm: Mapped[Arm | None] = relationship()
-    scores: Mapped[list[Score]] = relationship(back_populates="panellist", cascade="all, delete-orphan")
+    scores: Mapped[list[Score]] = relationship(
+        lazy="selectin", back_populates="panellist", cascade="all, delete-orphan"
+    )
 
 
 class Score(Base):

@@ -31,7 +31,7 @@ LONGEST_GAP_MIN = 10.0
 UNSEEN_MIN = 12.0
 ECHO_MIN = 20.0
 RAMP_MIN, BESIDE_MIN, BENT_C, MOST_BENT_C = 6.0, 8.0, 0.5, 1.5
-ROUGH, UNSURE = 2.5, 1.8
+ROUGH, UNSURE = 3.0, 1.8
 AMID_MIN = 4.0
 
 What = Literal["impossible", "spike", "out", "moved", "gap"]
@@ -122,6 +122,8 @@ def merged(t_min: FloatArray, temp_c: FloatArray, step_min: float = 1.0) -> tupl
     sizes = np.diff(np.append(starts, len(t)))
     if sizes.max() == 1:
         return t, y
+    if sizes.max() == 2:
+        return np.add.reduceat(t, starts) / sizes, np.add.reduceat(y, starts) / sizes
     within = np.lexsort((y, bins))
     sorted_y = y[within]
     middle = (sorted_y[starts + (sizes - 1) // 2] + sorted_y[starts + sizes // 2]) / 2

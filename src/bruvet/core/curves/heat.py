@@ -12,7 +12,7 @@ from .align import cooking_curve, passed
 from .clean import merged
 from .findings import first_mark
 from .measures import Cook, Figure, Wood, unknown, wrapped_minutes
-from .pit import pit_on
+from .pit import lid_dips
 
 FloatArray = NDArray[np.float64]
 
@@ -240,7 +240,9 @@ def swing(t_min: FloatArray, temp_c: FloatArray) -> tuple[Figure, Figure]:
     if spread < 0.25:
         return unknown("a steady pit"), unknown("a steady pit")
     most = min(90, len(rest) // 3)
-    alike = np.array([np.mean(rest[lag:] * rest[: len(rest) - lag]) for lag in range(most)]) / spread
+    # Padded, so that its end does not meet its beginning.
+    spectrum = np.abs(np.fft.rfft(rest, 2 * len(rest))) ** 2
+    alike = np.fft.irfft(spectrum)[:most] / (len(rest) - np.arange(most)) / spread
     peaks = [k for k in range(4, most - 1) if alike[k] >= alike[k - 1] and alike[k] > alike[k + 1] and alike[k] > 0.25]
     if not peaks:
         return unknown("no regular swing"), unknown("no regular swing")
@@ -263,9 +265,10 @@ def _lids(cook: Cook, t: FloatArray, y: FloatArray) -> tuple[LidCost, ...]:
     found = [cost for at, end in pairwise([*times, np.inf]) if (cost := _lid(at, t, y, end)) is not None]
     if len(t) < SHORTEST_FOR_SWING_MIN:
         return tuple(found)
-    for dip in pit_on(np.arange(t[0], t[-1] + 0.5, 1.0), t, y).dips:
+    grid = np.arange(t[0], t[-1] + 0.5, 1.0)
+    for dip in lid_dips(grid, np.interp(grid, t, y)):
         known = any(dip.start_min - 15.0 <= at <= dip.end_min + 3.0 for at in times)
-        if dip.is_lid and not known and dip.depth_c > UNMARKED_DIP_C:
+        if not known and dip.depth_c > UNMARKED_DIP_C:
             cost = _lid(dip.start_min - 2.0, t, y)
             found += [] if cost is None or cost.dip_c < UNMARKED_DIP_C else [replace(cost, marked=False)]
     return tuple(sorted(found, key=lambda lid: lid.at_min))

@@ -54,8 +54,7 @@ def pit_on(grid: FloatArray, pit_t: FloatArray | None, pit_c: FloatArray | None)
     if len(t) < 3:
         return Pit(False, nothing, nothing, t, y)
     raw = np.interp(grid, t, y)
-    working = _running(_running(raw, 31, 50.0), 241, 75.0, trailing=True)
-    lids = [dip for dip in _dips(grid, _running(raw, 7, 50.0), working) if dip.is_lid]
+    lids = lid_dips(grid, raw)
     # What the fire itself has been doing: without the lid, an offset's saw-tooth smoothed.
     raw = _without(lids, grid, raw)
     level = _running(raw, 31, 50.0)
@@ -67,6 +66,12 @@ def pit_on(grid: FloatArray, pit_t: FloatArray | None, pit_c: FloatArray | None)
     spells = _dips(grid, uniform_filter1d(raw, 21, mode="nearest"), around)
     spells = [dip for dip in spells if not dip.is_lid and dip.end_min - dip.start_min <= LONGEST_SPELL_MIN]
     return Pit(True, level, working, t, y, tuple(sorted(lids + spells, key=lambda dip: dip.start_min)))
+
+
+def lid_dips(grid: FloatArray, raw: FloatArray) -> list[Dip]:
+    """Dips as only an opened lid makes, of a pit on a minute grid; both shape (n,)."""
+    working = _running(_running(raw, 31, 50.0), 241, 75.0, trailing=True)
+    return [dip for dip in _dips(grid, _running(raw, 7, 50.0), working) if dip.is_lid]
 
 
 def _without(lids: list[Dip], grid: FloatArray, raw: FloatArray) -> FloatArray:

@@ -82,17 +82,21 @@ def knee(t_min: FloatArray, temp_c: FloatArray, low_min: float, high_min: float)
         return None
     margin = 0.05 * (high_min - low_min)
     bends = np.arange(low_min + margin, high_min - margin, max(0.5, (high_min - low_min) / 240))
-    x = t - low_min
-    hinge = np.maximum(t[None, :] - bends[:, None], 0.0)
-    # Remove the straight line from readings and hinges; what is left is a regression on one column.
-    off = x - x.mean()
-    basis = np.stack([np.full(len(x), 1.0 / np.sqrt(len(x))), off / np.sqrt(off @ off)], axis=1)
-    rest_y = y - basis @ (basis.T @ y)
-    rest_h = hinge - (hinge @ basis) @ basis.T
-    power = np.einsum("ij,ij->i", rest_h, rest_h)
-    gain = np.where(power > 1e-9, (rest_h @ rest_y) ** 2 / np.maximum(power, 1e-9), 0.0)
+    middle = float(t.mean())
+    x, at = t - middle, bends - middle
+    slope_power = float(x @ x)
+    rest_y = y - y.mean() - x * (float(x @ y) / slope_power)
+    # A hinge is max(x - at, 0); its sums over the readings after each bend come from sums from the end. The straight
+    # line is removed from it as from the readings; what is left is a regression on one column.
+    after = np.searchsorted(x, at, side="right")
+    n, sx, sxx, sy, sxy = (_from_end(values)[after] for values in (np.ones(len(x)), x, x * x, rest_y, x * rest_y))
+    with_one, with_x, with_y = sx - at * n, sxx - at * sx, sxy - at * sy
+    power = (sxx - 2 * at * sx + at * at * n) - with_one**2 / len(x) - with_x**2 / slope_power
+    gain = np.where(power > 1e-9, with_y**2 / np.maximum(power, 1e-9), 0.0)
     best = int(np.argmax(gain))
-    residual = rest_y - rest_h[best] * (rest_h[best] @ rest_y) / max(power[best], 1e-9)
+    hinge = np.maximum(x - at[best], 0.0)
+    rest_h = hinge - with_one[best] / len(x) - x * (with_x[best] / slope_power)
+    residual = rest_y - rest_h * (with_y[best] / max(float(power[best]), 1e-9))
     total = float(residual @ residual)
     follows = float(np.clip(residual[1:] @ residual[:-1] / max(total, 1e-12), 0.0, 0.95))
     allowed = CHI2_95 * total / max(len(t) - 4, 1) * (1 + follows) / (1 - follows)
@@ -100,3 +104,8 @@ def knee(t_min: FloatArray, temp_c: FloatArray, low_min: float, high_min: float)
     # No bend is sharper than the readings are apart, nor than meat's own answer, some minutes.
     blunt = BLUNT_MIN + median(np.diff(t))
     return Bend(float(bends[best]), float(likely[0]) - blunt, float(likely[-1]) + blunt)
+
+
+def _from_end(values: FloatArray) -> FloatArray:
+    """Sums of the values from each on to the last, and 0 after it; shape (n + 1,)."""
+    return np.append(np.cumsum(values[::-1])[::-1], 0.0)
