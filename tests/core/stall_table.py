@@ -1,6 +1,6 @@
 """The table of stalls in docs/method.md: `PYTHONPATH=src:tests python -m core.stall_table [seeds]`.
 
-Planted curves of seeds that the bounds were not set on, of two families (planted.py, followed.py), judged by Bruvet and
+Planted curves of seeds that the bounds were not set on, of three families (planted, followed, crossed), judged by Bruvet and
 by ruptures (PyPI), a general library of change points: its quick greedy search with the best of three penalties and its
 exact one, its pieces called stalls by the same rate, temperatures and length.
 """
@@ -18,6 +18,7 @@ import ruptures
 from bruvet.core.curves.findings import StallReport, StallRule
 from bruvet.core.curves.stall import find_stalls
 
+from .crossed import family as crossed_family
 from .followed import Wish, family, follow
 from .planted import Planted, plant, score, smooth, told_apart
 
@@ -110,9 +111,11 @@ if __name__ == "__main__":
     every, follows = list(curves(seeds)), [curve for _, curve in family(800_000, seeds // 2)]
     judge(f"Bruvet, all {len(every)} of straight pieces", ours, every)
     judge(f"Bruvet, all {len(follows)} that follow the pit", ours, follows)
+    crossed = [curve for _, curve in crossed_family(700_000, seeds // 2)]
+    judge(f"Bruvet, all {len(crossed)} with two troubles, or in the midst of a stall", ours, crossed)
     faults_told(seeds)
     coverage(every)
-    few = every[:: max(len(every) // 96, 1)] + follows[:: max(len(follows) // 96, 1)]
+    few = [curve for of in (every, follows, crossed) for curve in of[:: max(len(of) // 64, 1)]]
     print(f"of {len(few)} curves, beside ruptures:")
     judge("Bruvet", ours, few)
     for grid_min, jump in ((2.0, 3), (1.0, 1)):

@@ -2,10 +2,12 @@
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from bruvet.core.curves.clean import clean
 from bruvet.core.curves.findings import StallReport
-from bruvet.core.curves.stall import find_stalls
+from bruvet.core.curves.stall import Mark, find_stalls
 from core.crossed import TROUBLES, family
 from core.planted import Planted, Score, plant, score
 
@@ -94,3 +96,21 @@ def test_a_slow_swinging_fire_with_lids_is_no_dying_one() -> None:
     (stall,) = find_stalls(t, meat, t, pit).stalls
     assert stall.onset_min == pytest.approx(260, abs=10)
     assert stall.end_min == pytest.approx(560, abs=10)
+
+
+@settings(max_examples=60)
+@given(st.integers(0, 2**32 - 1))
+def test_whatever_was_read_is_judged(seed) -> None:
+    """Random walks with leaps, holes and marks anywhere: every stretch told lies in time and lasts."""
+    rng = np.random.default_rng(seed)
+    t = np.cumsum(rng.exponential(rng.choice([0.2, 1.0, 5.0]), int(rng.integers(0, 300))))
+    meat = 40 + np.cumsum(rng.normal(0.15, rng.choice([0.05, 0.5, 3.0]), len(t)))
+    for at in rng.uniform(0, 300, int(rng.integers(0, 5))):
+        meat = meat + rng.normal(0, 15) * (t >= at)
+    meat = np.where(rng.uniform(size=len(t)) < 0.1, np.nan, meat)
+    pit = 110 + np.cumsum(rng.normal(0, 1, len(t)))
+    kinds = rng.choice(["wrap", "lid", "pull", "meat-on", "pit-set", "weather"], 4)
+    marks = [Mark(float(at), str(kind), "foil") for at, kind in zip(rng.uniform(-20, 400, 4), kinds, strict=True)]
+    report = find_stalls(t, meat, t, pit, marks)
+    assert all(stall.length_min >= 24 for stall in report.stalls)
+    assert all(other.end_min >= other.onset_min for other in report.not_stalls)

@@ -20,8 +20,8 @@ BoolArray = NDArray[np.bool_]
 # The pace around a stretch: of the nearest minutes on the way, so many, and not fewer than so.
 NEAR_MIN, LEAST_MIN = 60, 15
 APART_MIN = 20.0
-# How far a bend is looked for, and how long the meat must have stood still before a leap.
-REACH_MIN, SHORTEST_BEFORE_MIN = 75.0, 8.0
+# How far a bend is looked for; and no stretch, nor the part of one before a leap, is shorter than this.
+REACH_MIN, SHORTEST_MIN = 75.0, 8.0
 # Two flat stretches are not one across a climb of more than so much, faster than so.
 MOST_BETWEEN_C, SLOW_C_PER_H = 8.0, 2.5
 BENT_BY, LEAST_C_PER_H = 2.2, 1.1
@@ -78,6 +78,7 @@ def flat_stretches(curve: CleanCurve, grid: FloatArray, level: FloatArray, pit: 
         ended, begins = [-np.inf, *(high for _, high in found)], [*(low for low, _ in found[1:]), np.inf]
         merged = _merged([_bounds(low, high, curve, grid, ended[i], begins[i]) for i, (low, high) in enumerate(found)])
         merged = _merged([_from_before_a_leap(one, curve, rule, slow) for one in merged])
+        merged = [one for one in merged if one.end - one.onset >= SHORTEST_MIN]
         around = _on_its_way([*merged, *but], grid, rate, pit, begun)
         return [one for one in merged if slow(one.onset, one.end, 1.2) and _stands_out(one, curve, around, grid, rule)]
 
@@ -236,7 +237,7 @@ def _from_before_a_leap(
         return one
     start = max([leap - REACH_MIN, *(jump.at_min for jump in curve.jumps if jump.at_min < leap)])
     bend = knee(curve.t_min, curve.temp_c, start, leap - 0.5)
-    if bend is None or not SHORTEST_BEFORE_MIN <= leap - bend.at_min <= one.end - leap + rule.shortest_min:
+    if bend is None or not SHORTEST_MIN <= leap - bend.at_min <= one.end - leap + rule.shortest_min:
         return one
     still = whole_rate(curve, bend.at_min, leap - 0.5) < rule.flat_c_per_h
     if not still or not slow_for_the_heat(bend.at_min, leap - 0.5):
