@@ -189,7 +189,9 @@ def _stall(scene: Scene, onset: float, end: float, temp: float, is_open: bool) -
         return Stall(onset, end, temp, "open", held + "; it was still going at the last reading.")
     causes = _causes(scene, onset, end)
     if not causes:
-        return Stall(onset, end, temp, "natural", held + "; then it rose again by itself.")
+        lost = any(abs(jump.at_min - end) <= 3.0 for jump in scene.curve.jumps)
+        then = "then the probe was moved, so what ended it cannot be told." if lost else "then it rose again by itself."
+        return Stall(onset, end, temp, "natural", f"{held}; {then}")
     at, kind, what = max(causes)
     when = f"{span_words(end - at)} after {what}" if end - at >= 1.5 else f"with {what}"
     return Stall(onset, end, temp, kind, f"{held}; it ended {when}.")
