@@ -152,3 +152,14 @@ def test_eight_arms_stand_on_a_page_that_holds_them(page: Page, engine, width: i
     assert page.evaluate("document.documentElement.scrollWidth") <= width
     page.locator("details.later summary").first.click()
     expect(page.locator("details.later [data-why]").first).to_be_visible()
+
+
+def test_on_paper_stand_the_pictures_and_figures_and_nothing_to_press(page: Page, cooked) -> None:
+    opened(page)
+    expect(page.locator(".parts-of-time").first).to_be_visible()
+    page.emulate_media(media="print")
+    for what in (".curves-grid form", ".curves-grid .btn", ".curves-grid .row-head > a", "[data-marked-sheet]"):
+        assert not [one for one in page.locator(what).all() if one.is_visible()], what
+    for what in ("[data-chart] canvas", "svg.strip", ".parts-of-time", "[data-picture=lag] svg", "[data-figures]"):
+        expect(page.locator(what).first).to_be_visible()
+    expect(page.get_by_text("Here: slow, and slow for the heat on offer.")).to_be_visible()

@@ -218,7 +218,7 @@ def test_why_is_two_sentences_and_steps_that_add_up(member, engine) -> None:
         make_trial(session, readings=True)
     page = member.get("/trials/1/curves/why").text
     assert "B1 took 1 h longer than A1" in page
-    assert 'class="steps"' in page
+    assert 'class="parts-of-time"' in page
     assert "How sure that is" in page
     assert "proves nothing" in page or "cannot be told" in page
 
