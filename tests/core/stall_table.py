@@ -15,12 +15,11 @@ from itertools import pairwise
 import numpy as np
 import ruptures
 
-from bruvet.core.curves.findings import StallReport, StallRule
-from bruvet.core.curves.stall import find_stalls
+from bruvet.core.curves.findings import StallRule
 
 from .crossed import family as crossed_family
 from .followed import Wish, family, follow
-from .planted import Planted, plant, score, smooth, told_apart
+from .planted import Planted, plant, score, smooth, told, told_apart
 
 FIRST_SEED = 2000
 FAULTS = (None, "dead-fire", "lid", "gap", "out", "spikes")
@@ -34,10 +33,6 @@ def curves(each: int) -> Iterator[Planted]:
             yield plant(seed, stall=stall, fault=FAULTS[seed % len(FAULTS)], **how)
         yield smooth(seed, stall=True, width_min=(8.0, 30.0)[seed % 2])
         yield smooth(seed, stall=False)
-
-
-def told(curve: Planted) -> StallReport:
-    return find_stalls(curve.t_min, curve.meat_c, curve.t_min, curve.pit_c, curve.marks)
 
 
 def ours(curve: Planted) -> Spans:
