@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 
 from bruvet.core.units import Units, span_words
 
-from .clean import CleanCurve, Jump
+from .clean import CleanCurve
 from .findings import Kind, Mark, NotStall, Stall, StallRule
 from .flat import Flat, whole_rate
+from .leap import Jump
 from .median import median
 from .pit import Pit, bridged, runs
 

@@ -7,7 +7,8 @@ from collections.abc import Mapping
 import numpy as np
 from numpy.typing import NDArray
 
-from .clean import CleanCurve, jumps_of
+from .clean import CleanCurve
+from .leap import jumps_of
 
 FloatArray = NDArray[np.float64]
 # How far from its own readings a probe may still speak, minutes.
