@@ -76,6 +76,15 @@ def test_what_is_read_on_the_way_from_one_place_to_another_is_of_neither() -> No
     assert (moved.what, moved.count, moved.is_set_aside) == ("moved", 1, True)
 
 
+def test_a_shower_in_the_midst_of_a_stall_is_told_in_its_reason() -> None:
+    t = np.arange(0, 760.0)
+    meat = np.interp(t, [0, 20, 260, 500, 760], [4, 4, 68, 69, 92])
+    pit = 118 - 18 * np.interp(t, [340, 346, 385, 397], [0, 1, 1, 0])
+    (stall,) = find_stalls(t, meat, t, pit).stalls
+    assert "50 °C over the meat, for 4" in stall.reason
+    assert "min of it 18 °C less" in stall.reason
+
+
 def test_a_slow_swinging_fire_with_lids_is_no_dying_one() -> None:
     """Meat stands for five hours in an offset that swings by 12 °C about 105, opened every 45 minutes."""
     t = np.arange(0, 900.0)

@@ -27,6 +27,7 @@ SLIGHTLY_COOLER_C = 7.0
 HEAT_IS_FELT_MIN = 15.0
 STARVED_SHARE = 0.5
 LONGEST_STARVED_MIN = 120.0
+TOLD_SPELL_MIN = 10.0
 
 
 @dataclass(frozen=True)
@@ -184,6 +185,10 @@ def _stall(scene: Scene, onset: float, end: float, temp: float, is_open: bool) -
         inside = (grid >= onset) & (grid <= end)
         over = median(pit.level_c[inside]) - temp
         held += f" while the pit kept {scene.step(over)} over the meat"
+        for spell in pit.dips:
+            low, high = max(spell.start_min, onset), min(spell.end_min, end)
+            if not spell.is_lid and high - low >= TOLD_SPELL_MIN:
+                held += f", for {span_words(high - low)} of it {scene.step(spell.depth_c)} less"
     else:
         held += "; without a pit reading a dying fire cannot be ruled out"
     if is_open:
