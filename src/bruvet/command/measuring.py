@@ -1,12 +1,15 @@
-"""Measuring for `./bruvet bench`: the median of a few runs, and two of them beside one another."""
+"""Measuring for `./bruvet bench`: the median of a few runs, several works in turn, two beside one another."""
 
 from __future__ import annotations
 
 import statistics
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
+from typing import TypeVar
 
 from .packages import say
+
+Name = TypeVar("Name")
 
 
 def timed(work: Callable[[], object], runs: int = 3) -> float:
@@ -17,6 +20,15 @@ def timed(work: Callable[[], object], runs: int = 3) -> float:
         work()
         found.append(time.perf_counter() - begin)
     return statistics.median(found)
+
+
+def in_turn(works: Mapping[Name, Callable[[], object]], rounds: int = 9) -> dict[Name, float]:
+    """Median seconds of each, timed in turn, round by round: a slow minute of the machine meets all alike."""
+    found: dict[Name, list[float]] = {name: [] for name in works}
+    for _ in range(rounds):
+        for name, work in works.items():
+            found[name].append(timed(work, 1))
+    return {name: statistics.median(seconds) for name, seconds in found.items()}
 
 
 def beside(name: str, what: str, ours_s: float, other: str, other_s: float) -> None:

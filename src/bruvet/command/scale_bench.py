@@ -18,7 +18,7 @@ from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
 from .cluster import free_port
-from .measuring import beside, timed
+from .measuring import beside, in_turn, timed
 from .packages import say
 from .serving import child, end, wait_until_up, web_command
 
@@ -123,33 +123,32 @@ def bench_curves(engine: Engine) -> None:
     from bruvet.work.kept import forget
 
     client = _client(engine)
-    opened: dict[float, float] = {}
-    for a_second in (1.0, 4.0):
-        trial_id, probe_ids = _filled(engine, f"Bench {a_second:g}", a_second)
-        count = int(len(probe_ids) * LONG_S * a_second)
+    filled = {a_second: _filled(engine, f"Bench {a_second:g}", a_second) for a_second in (1.0, 4.0)}
 
-        def get(path: str, trial_id: int = trial_id) -> None:
-            answer = client.get(f"/trials/{trial_id}/curves{path}")
-            assert answer.status_code == 200, answer.status
-
-        def first() -> None:
+    def get(trial_id: int, path: str, anew: bool = False) -> None:
+        if anew:
             forget()
-            get("")
+        answer = client.get(f"/trials/{trial_id}/curves{path}")
+        assert answer.status_code == 200, answer.status
 
-        gc.collect()
-        get("")
-        cold = timed(first, 7)
-        page, data = timed(lambda: get(""), 7), timed(lambda: get("/data.json"), 7)
-        detail = timed(lambda: get("/data.json?from=200&to=260"), 5)
-        opened[a_second] = page + data
+    works = {}
+    for a_second, (trial_id, _) in filled.items():
+        works[a_second, "anew"] = partial(get, trial_id, "", anew=True)
+        for what, path in (("page", ""), ("data", "/data.json"), ("detail", "/data.json?from=200&to=260")):
+            works[a_second, what] = partial(get, trial_id, path)
+    gc.collect()
+    in_turn(works, 1)
+    took = in_turn(works)
+    for a_second, (_, probe_ids) in filled.items():
         say(
-            f"curves   {count:,} readings: page {cold:.3f} s where nothing was worked out before, {page:.3f} s again, "
-            f"its curves {data:.3f} s, an hour in detail {detail:.3f} s"
+            f"curves   {int(len(probe_ids) * LONG_S * a_second):,} readings: page {took[a_second, 'anew']:.3f} s where "
+            f"nothing was worked out before, {took[a_second, 'page']:.3f} s again, its curves "
+            f"{took[a_second, 'data']:.3f} s, an hour in detail {took[a_second, 'detail']:.3f} s"
         )
-        if a_second == 1.0:
-            theirs = timed(partial(_notebook, engine, probe_ids), 1)
-            beside("curves", "page and curves", page + data, "data-frame notebook, same rows", theirs)
-    say(f"curves   four times the readings: {opened[4.0] / opened[1.0]:.2f} times the time")
+    once, four_times = (took[a_second, "page"] + took[a_second, "data"] for a_second in filled)
+    say(f"curves   four times the readings: {four_times / once:.2f} times the time")
+    theirs = timed(partial(_notebook, engine, filled[1.0][1]), 1)
+    beside("curves", "page and curves", once, "data-frame notebook, same rows", theirs)
 
 
 def bench_redraw(engine: Engine) -> None:
