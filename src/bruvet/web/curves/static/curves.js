@@ -253,7 +253,7 @@
     const options = {
       width: holder.clientWidth,
       height: 400,
-      padding: [38, 8, 0, 0],
+      padding: [38, 20, 0, 0],
       scales: { x: { time: false, range: (u, min, max) => [min, max] } },
       axes: [
         { ...axis, values: (u, ticks) => ticks.map(axisWord), incrs: overview.by_share ? [1, 2, 5, 10, 20, 25, 50] : [1, 2, 5, 10, 15, 30, 60, 120, 180, 240, 360] },
