@@ -61,9 +61,12 @@ def _parser() -> argparse.ArgumentParser:
     backup.add_argument("file")
     backup.add_argument("--restore", action="store_true", help="put it into a database that is still empty")
     backup.add_argument("--demo", action="store_true", help="the demo's database")
-    from .standing_in import describe
+    station = verbs.add_parser("station")
+    # Its options name cuts and cookers, which take longer to load than most commands to run.
+    if sys.argv[1:2] == ["station"]:
+        from .standing_in import describe
 
-    describe(verbs.add_parser("station"))
+        describe(station)
     receiver = verbs.add_parser("receive")
     receiver.add_argument("--port", type=int, default=8620)
     bring = verbs.add_parser("import")

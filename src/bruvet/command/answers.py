@@ -1,4 +1,7 @@
-"""Commands that need no database: they read one file and print one JSON object."""
+"""Commands that need no database: they read one file and print one JSON object.
+
+What only one of them needs is imported when it is asked for: a tasting's models alone take half a second to load.
+"""
 
 from __future__ import annotations
 
@@ -10,17 +13,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import numpy as np
 
-from bruvet.core.curves.clean import clean
-from bruvet.core.curves.measures import time_to
-from bruvet.core.curves.stall import find_stalls
-from bruvet.core.twin.case import BadCase
-from bruvet.core.twin.forecast import forecast
-from bruvet.formats.cook_json import answer, read_cook
-from bruvet.formats.logger.check import check
-from bruvet.formats.logger.read import Choices
 from bruvet.formats.logger.table import UnreadableFile
-from bruvet.formats.tasting_json import BadTasting, what_it_shows
-from bruvet.formats.wide_curves import BadCurves, read_wide_curves
 
 from . import Refusal
 
@@ -50,6 +43,9 @@ def known_date(text: str | None) -> date | None:
 
 
 def import_check(path: str, log_date: str | None, tz: str) -> dict[str, Any]:
+    from bruvet.formats.logger.check import check
+    from bruvet.formats.logger.read import Choices
+
     choices = Choices(log_date=known_date(log_date), tz=known_zone(tz))
     try:
         return check(read_file(path), choices)
@@ -58,6 +54,11 @@ def import_check(path: str, log_date: str | None, tz: str) -> dict[str, Any]:
 
 
 def stall(path: str) -> dict[str, Any]:
+    from bruvet.core.curves.clean import clean
+    from bruvet.core.curves.measures import time_to
+    from bruvet.core.curves.stall import stalls_of
+    from bruvet.formats.wide_curves import BadCurves, read_wide_curves
+
     try:
         curves = read_wide_curves(read_file(path))
     except (BadCurves, UnreadableFile) as error:
@@ -65,8 +66,8 @@ def stall(path: str) -> dict[str, Any]:
     probes = {}
     for name, temp_c in curves.probes.items():
         pit_t = curves.t_min if curves.pit_c is not None else None
-        report = find_stalls(curves.t_min, temp_c, pit_t, curves.pit_c, curves.marks)
         cleaned = clean(curves.t_min, temp_c)
+        report = stalls_of(cleaned, pit_t, curves.pit_c, curves.marks)
         probes[name] = {
             "stalls": [
                 {
@@ -92,6 +93,10 @@ def stall(path: str) -> dict[str, Any]:
 
 
 def twin(path: str) -> dict[str, Any]:
+    from bruvet.core.twin.case import BadCase
+    from bruvet.core.twin.forecast import forecast
+    from bruvet.formats.cook_json import answer, read_cook
+
     try:
         case, at_min = read_cook(read_file(path))
     except BadCase as error:
@@ -100,6 +105,8 @@ def twin(path: str) -> dict[str, Any]:
 
 
 def panel(path: str) -> dict[str, Any]:
+    from bruvet.formats.tasting_json import BadTasting, what_it_shows
+
     try:
         return what_it_shows(read_file(path))
     except BadTasting as error:

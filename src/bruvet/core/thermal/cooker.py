@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import accumulate
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
 FloatArray = NDArray[np.float64]
 
@@ -153,7 +153,7 @@ def pit_trace(
     # A walk that is pulled back, so the drift wanders and stays bounded.
     steps = rng.normal(0, habit.drift_c * np.sqrt(2 / 90.0), minutes)
     steps[0] += rng.normal(0, habit.drift_c / 2)
-    drift = lfilter([1.0], [1.0, -(1 - 1 / 90.0)], steps)
+    drift = np.array(list(accumulate(steps.tolist(), lambda level, step: level * (1 - 1 / 90.0) + step)))
     pit = level + swing + drift + rng.normal(0, habit.noise_c, minutes)
     pit = pit - lid_dip(kind, minutes, lid_min)
     for at in wood_min:
