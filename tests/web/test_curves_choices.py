@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from bruvet.records.models import Piece, Probe, Trial
+from bruvet.records.models import Event, Piece, Probe, Trial
 from bruvet.records.series import save_readings, seconds
 from made import ON, log_curves, make_trial
 
@@ -226,7 +226,6 @@ def test_why_is_two_sentences_and_steps_that_add_up(member, engine) -> None:
 @pytest.fixture
 def dead_fire(engine) -> None:
     """Two arms; the fire of B dies on the way up and is mended two hours later."""
-    from bruvet.records.models import Event
     from core.planted import plant
 
     with Session(engine) as session:
@@ -289,3 +288,29 @@ def test_of_many_differences_the_first_are_told_and_the_others_when_asked(member
     assert asked.count("data-why") == 1
     assert "F1 took" in asked
     assert member.get("/trials/1/curves/why?piece=999").status_code == 200
+
+
+def test_what_was_read_on_the_way_to_another_place_is_listed_crossed_and_can_be_taken_back(member, engine) -> None:
+    minutes = np.arange(0.0, 300.0)
+    meat = np.interp(minutes, [0, 300], [4, 70])
+    meat[150:] -= 10
+    meat[150] += 5
+    with Session(engine) as session:
+        trial = make_trial(session)
+        trial.events.append(Event(arm_id=trial.arms[0].id, kind="meat-on", at=ON))
+        log_curves(session, trial.arms[0], minutes, np.full(300, 110.0), meat)
+        session.commit()
+    page = member.get("/trials/1/curves").text
+    assert "1 of its minutes on the way set aside" in page
+    assert "Crosses are readings" in page
+    assert [round(one["at"]) for one in drawn(member)["aside"]] == [150], "and the first in the new place is none"
+    at = seconds(ON) + 150 * 60
+    assert f'name="kind" value="moved"><input type="hidden" name="from" value="{at}"' in page
+    with Session(engine) as session:
+        probe = session.scalars(select(Probe).where(Probe.place == "middle")).one().id
+    form = {"probe": probe, "kind": "moved", "from": at, "until": at, "do": "back"}
+    member.post("/trials/1/curves/cleaning", form, at="/trials/1/curves")
+    page = member.get("/trials/1/curves").text
+    assert "left as it was read (the probe was moved)" in page
+    assert "on the way set aside" not in page
+    assert drawn(member)["aside"] == []

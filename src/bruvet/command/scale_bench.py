@@ -119,7 +119,7 @@ def _notebook(engine: Engine, probe_ids: list[int]) -> int:
 
 
 def bench_curves(engine: Engine) -> None:
-    """8 arms, 6 probes each, 16 h at one a second: the page and its curves, beside a data-frame notebook; then 4 Hz."""
+    """8 arms, 6 probes each, 16 h at one and at four a second in turn; page and curves beside a data-frame notebook."""
     from bruvet.work.kept import forget
 
     client = _client(engine)

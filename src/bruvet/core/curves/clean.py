@@ -14,8 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import median_filter
 
-from .leap import Jump, amid, lasting, leaps_of, noise_c, ramps
-from .median import median
+from .leap import AMID_MIN, Jump, amid, lasting, leaps_of, noise_c, ramps
+from .median import median, spread
 
 FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
@@ -147,12 +147,15 @@ def clean(
         leaps = leaps_of(t, y, noise)
     found_jumps = lasting(t, y, leaps, noise)
     found_jumps = sorted([*found_jumps, *ramps(t, y, found_jumps, noise)], key=lambda jump: jump.at_min)
-    jumps = tuple(j for j in found_jumps if not _within(np.array([j.at_min]), ("moved",), taken_back)[0])
+    # What was taken back is known by the readings on the way, if there were any, which lie near the leap.
+    jumps = tuple(
+        j for j in found_jumps if not _within(np.array([j.at_min]), ("moved",), taken_back, AMID_MIN + 1.0)[0]
+    )
     for jump in jumps:
         between = amid(t, y, jump, noise)
-        on_its_way = [jump.at_min, *t[between]]
+        on_its_way = t[between] if between.any() else [jump.at_min]
         step_c = jump.after_c - jump.before_c
-        found.append(Mended("moved", float(min(on_its_way)), float(max(on_its_way)), int(between.sum()), step_c))
+        found.append(Mended("moved", float(on_its_way[0]), float(on_its_way[-1]), int(between.sum()), step_c))
         t, y = t[~between], y[~between]
     wide = np.flatnonzero(np.diff(t) > longest_gap(t))
     out = [one for one in found if one.what == "out"]
@@ -164,11 +167,13 @@ def clean(
     return CleanCurve(t, y, jumps, quantum, tuple(sorted(found, key=lambda one: one.from_min)))
 
 
-def _within(t: FloatArray, kinds: tuple[str, ...], taken_back: Sequence[TakenBack]) -> BoolArray:
+def _within(
+    t: FloatArray, kinds: tuple[str, ...], taken_back: Sequence[TakenBack], slack_min: float = 1.0
+) -> BoolArray:
     inside = np.zeros(len(t), bool)
     for one in taken_back:
         if one.what in kinds:
-            inside |= (t >= one.from_min - 1.0) & (t <= one.until_min + 1.0)
+            inside |= (t >= one.from_min - slack_min) & (t <= one.until_min + slack_min)
     return inside
 
 
@@ -202,8 +207,7 @@ def _spikes(t: FloatArray, y: FloatArray, noise: float) -> BoolArray:
     # The few that stand away at all are held against how the seven around them spread.
     for i in np.flatnonzero(away > SPIKE_C):
         near = y[np.clip(np.arange(i - 3, i + 4), 0, len(y) - 1)]
-        spread = 1.4826 * median(np.abs(near - median(near)))
-        out[i] |= away[i] > SPIKE_C + 4 * spread
+        out[i] |= away[i] > SPIKE_C + 4 * spread(near)
     return out
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from .clean import CleanCurve
 from .findings import StallRule
+from .leap import Jump
 from .median import median
 from .pit import Pit, runs
 from .slope import Bend, knee, rate_c_per_h
@@ -225,6 +226,11 @@ def _bounds(low: float, high: float, curve: CleanCurve, grid: FloatArray, after:
     )
 
 
+def leap_at(curve: CleanCurve, onset: float) -> Jump | None:
+    """The leap that a stretch begins with, if it does; an edge is not told to the minute."""
+    return next((jump for jump in curve.jumps if -4.0 <= onset - jump.at_min <= 12.0), None)
+
+
 def _from_before_a_leap(
     one: Flat, curve: CleanCurve, rule: StallRule, slow_for_the_heat: Callable[[float, float], bool]
 ) -> Flat:
@@ -232,9 +238,10 @@ def _from_before_a_leap(
 
     They may be too few to be seen as a stretch of their own.
     """
-    leap = next((jump.at_min for jump in curve.jumps if -4.0 <= one.onset - jump.at_min <= 12.0), None)
-    if leap is None:
+    jump = leap_at(curve, one.onset)
+    if jump is None:
         return one
+    leap = jump.at_min
     start = max([leap - REACH_MIN, *(jump.at_min for jump in curve.jumps if jump.at_min < leap)])
     bend = knee(curve.t_min, curve.temp_c, start, leap - 0.5)
     if bend is None or not SHORTEST_MIN <= leap - bend.at_min <= one.end - leap + rule.shortest_min:

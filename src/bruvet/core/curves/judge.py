@@ -13,9 +13,9 @@ from bruvet.core.units import Units, span_words
 
 from .clean import CleanCurve
 from .findings import Kind, Mark, NotStall, Stall, StallRule
-from .flat import Flat, whole_rate
+from .flat import Flat, leap_at, whole_rate
 from .leap import Jump
-from .median import median
+from .median import median, spread
 from .pit import Pit, bridged, runs
 
 FloatArray = NDArray[np.float64]
@@ -81,7 +81,7 @@ def not_a_stall(
     if hotter is not None and not weak:
         reason = f"It had been at {scene.temp(hotter)} and did not get there again: it was cooling or held warm."
         return NotStall(onset, end, "other", reason)
-    jump = next((j for j in scene.curve.jumps if -4.0 <= onset - j.at_min <= 12.0), None)
+    jump = leap_at(scene.curve, onset)
     step = jump.after_c - jump.before_c if jump is not None else 0.0
     goes_on = any(
         s.end_min > onset - 25.0 and min(abs(s.temp_c - temp), abs(s.temp_c - temp + step)) < 12.0 for s in stalls
@@ -188,7 +188,7 @@ def _stall(scene: Scene, onset: float, end: float, temp: float, is_open: bool) -
         for spell in pit.dips:
             low, high = max(spell.start_min, onset), min(spell.end_min, end)
             if not spell.is_lid and high - low >= TOLD_SPELL_MIN:
-                held += f", for {span_words(high - low)} of it {scene.step(spell.depth_c)} less"
+                held += f", for {span_words(high - low)} of it up to {scene.step(spell.depth_c)} less"
     else:
         held += "; without a pit reading a dying fire cannot be ruled out"
     if is_open:
@@ -313,7 +313,7 @@ def _cooler_than_around(scene: Scene, onset: float, end: float) -> float | None:
         return None
     before, during, after = (median(part) for part in parts)
     drop, offered = min(before, after) - during, before - _median_level(scene, onset, end)
-    restless = 1.2 * 1.4826 * max(median(np.abs(part - median(part))) for part in (parts[0], parts[2]))
+    restless = 1.2 * max(spread(part) for part in (parts[0], parts[2]))
     return drop if drop > max(SLIGHTLY_COOLER_C, scene.rule.cooler_share * offered, restless) else None
 
 

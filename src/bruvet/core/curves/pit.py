@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import percentile_filter, uniform_filter1d
 
 from .clean import merged
-from .median import median
+from .median import median, spread
 
 FloatArray = NDArray[np.float64]
 LONGEST_LID_DIP_MIN = 22.0
@@ -85,8 +85,7 @@ def _without(lids: list[Dip], grid: FloatArray, raw: FloatArray) -> FloatArray:
 def _dips(grid: FloatArray, smooth: FloatArray, working: FloatArray) -> list[Dip]:
     """Spells under the working level by more than the pit's own restlessness."""
     deficit = working - smooth
-    restless = 1.4826 * median(np.abs(deficit - median(deficit)))
-    bound = max(SHALLOWEST_DIP_C, median(deficit) + 3.0 * restless)
+    bound = max(SHALLOWEST_DIP_C, median(deficit) + 3.0 * spread(deficit))
     found = []
     for low, high in runs(grid, deficit > bound):
         inside = (grid >= low) & (grid <= high)

@@ -43,6 +43,7 @@ class CleanedLine:
     from_s: float
     until_s: float
     taken_back: bool
+    is_set_aside: bool = False
 
 
 def cleaned_list(facts: TrialFacts) -> list[CleanedLine]:
@@ -56,7 +57,15 @@ def cleaned_list(facts: TrialFacts) -> list[CleanedLine]:
         curve = facts.clean_probes.get(probe.id)
         if curve is not None:
             out += [
-                CleanedLine(probe, m.what, _words(m), began + 60 * m.from_min, began + 60 * m.until_min, False)
+                CleanedLine(
+                    probe,
+                    m.what,
+                    _words(m),
+                    began + 60 * m.from_min,
+                    began + 60 * m.until_min,
+                    False,
+                    m.is_set_aside,
+                )
                 for m in curve.mended
             ]
             if curve.quantum_c >= COARSE_C:
